@@ -1,0 +1,47 @@
+# Every target does all its own set-up on a fresh Debian 12 with Go.
+SHELL := /bin/bash
+.SHELLFLAGS := -eu -o pipefail -c
+.PHONY: demo demo-reset run stop test bench shots css build clean-test
+
+build:
+	@go build -o bin/unionknot ./cmd/unionknot
+
+# The made-up nursery. A second run keeps what was changed in it.
+demo: build
+	@scripts/needs postgresql
+	@scripts/postgres start demo
+	@. .run/demo.env; bin/unionknot demo
+	@echo "Sign in as maud (propagator), ansel (bench hand) or vera (looker), with the password: three blunt knives"
+	@echo "On a bench tablet the hands' PIN is 2468."
+	@. .run/demo.env; exec bin/unionknot serve
+
+demo-reset:
+	@scripts/postgres wipe demo
+	@echo "The demo's data are gone; make demo makes them anew."
+
+# An empty nursery of your own, on a kept database.
+run: build
+	@scripts/needs postgresql
+	@scripts/postgres start main
+	@. .run/main.env; exec bin/unionknot serve
+
+stop:
+	@pkill -INT -f '^bin/unionknot serve' && echo "Union Knot is stopped." || true
+	@for n in demo main test; do scripts/postgres stop $$n; done
+
+test:
+	@scripts/needs postgresql chromium
+	@scripts/postgres start test fast
+	@. .run/test.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_DB"; unset UNIONKNOT_DB; go test -timeout 15m ./...
+
+bench: build
+	@scripts/needs postgresql
+	@scripts/bench
+
+shots: build
+	@scripts/needs postgresql chromium
+	@scripts/postgres start test fast
+	@. .run/test.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_DB"; unset UNIONKNOT_DB; UNIONKNOT_SHOTS="$$PWD/docs/screenshots" go test -count=1 -run 'TestShots' ./internal/web/
+
+css:
+	@scripts/assets build

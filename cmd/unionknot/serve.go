@@ -1,0 +1,126 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"syscall"
+	"time"
+
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+	"github.com/spf13/cobra"
+
+	"unionknot/internal/demo"
+	"unionknot/internal/nursery"
+	"unionknot/internal/web"
+)
+
+func migrateCommand(s settings) *cobra.Command {
+	return &cobra.Command{Use: "migrate", Short: "Bring the database's tables up to date", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+		db, err := s.open(c.Context())
+		if err != nil {
+			return err
+		}
+		defer db.Close()
+		return db.Migrate(c.Context())
+	}}
+}
+
+func demoCommand(s settings) *cobra.Command {
+	scale := 1
+	c := &cobra.Command{Use: "demo", Short: "Fill an empty database with the made-up nursery", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+		db, err := s.open(c.Context())
+		if err != nil {
+			return err
+		}
+		defer db.Close()
+		if err := db.Migrate(c.Context()); err != nil {
+			return err
+		}
+		return demo.Load(c.Context(), db, s.logger(), demo.Options{Scale: scale})
+	}}
+	c.Flags().IntVar(&scale, "scale", 1, "how many times as many past batches, to try the house at size")
+	return c
+}
+
+func serveCommand(s settings) *cobra.Command {
+	return &cobra.Command{Use: "serve", Short: "Serve the nursery", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+		return serve(c.Context(), s)
+	}}
+}
+
+func serve(ctx context.Context, s settings) error {
+	log := s.logger()
+	// Take the port first: two servers on one port is the commonest slip, and
+	// the words for it should not come after a minute of work.
+	l, err := listen(s.Listen, "UNIONKNOT_LISTEN")
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	db, err := s.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	if err := db.Migrate(ctx); err != nil {
+		return err
+	}
+	n, err := nursery.New(ctx, db, log)
+	if err != nil {
+		return err
+	}
+	site, err := web.New(n, db.DB.DB, log, web.Options{SecureCookies: s.SecureCookies})
+	if err != nil {
+		return err
+	}
+	defer site.Close()
+	code, err := n.SetupCode(ctx)
+	if err != nil {
+		return err
+	}
+	if s.Metrics != "" {
+		m, err := listen(s.Metrics, "UNIONKNOT_METRICS")
+		if err != nil {
+			log.Warn("no metrics", "err", err)
+		} else {
+			mux := http.NewServeMux()
+			mux.Handle("/metrics", promhttp.Handler())
+			ms := &http.Server{Handler: mux, ReadHeaderTimeout: 5 * time.Second}
+			go ms.Serve(m) // ends when ms is closed below
+			defer ms.Close()
+		}
+	}
+	fmt.Printf("\nUnion Knot is at http://%s\n", l.Addr())
+	if code != "" {
+		fmt.Printf("This house is empty. Open that address and make the first propagator's account with the one-time code %s\n", code)
+	}
+	fmt.Println()
+	return run(ctx, log, l, site)
+}
+
+func run(ctx context.Context, log *slog.Logger, l net.Listener, h http.Handler) error {
+	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute}
+	failed := make(chan error, 1)
+	go func() { failed <- srv.Serve(l) }()
+	select {
+	case err := <-failed:
+		return fmt.Errorf("serving: %w", err)
+	case <-ctx.Done():
+	}
+	log.Info("stopping: no new requests, those begun are finished")
+	end, cancel := context.WithTimeout(context.Background(), 15*time.Second)
+	defer cancel()
+	return srv.Shutdown(end)
+}
+
+func listen(addr, setting string) (net.Listener, error) {
+	l, err := net.Listen("tcp", addr)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return nil, fmt.Errorf("%s is taken, perhaps by another Union Knot: stop that (make stop), or set %s to another address, such as 127.0.0.1:8090", addr, setting)
+	}
+	return l, err
+}

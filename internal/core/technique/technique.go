@@ -1,0 +1,199 @@
+// Package technique holds the ways to join wood to stock, and judges which of
+// them serve a stock and a scion by their diameters and states.
+package technique
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/sizing"
+)
+
+// Technique is one way to join, with the house's numbers for it.
+type Technique struct {
+	Key, Name    string
+	StockStates  []string
+	WoodStates   []string
+	StockMinMM   float64 // thinnest stock at the cut
+	StockMaxMM   float64
+	RatioMin     float64 // scion ÷ stock
+	RatioMax     float64
+	WiderAllowed bool // near-equal sizes either way, as a punched profile needs
+	Cut          string
+	BudsMin      int
+	BudsMax      int
+	GoodFor      string
+	RatePerHour  float64 // grafts cut and tied by one head
+	PriorTake    float64 // easy pome fruit, practised hands
+	PriorWeight  float64 // grafts that the prior is worth
+	Slope        float64 // loss of take per 1 of mismatch
+	HandNote     string
+}
+
+// effortHours weighs an hour's work as a share of a graft: 0.8 ÷ rate, so 40
+// an hour costs 0.02 of a graft. House default.
+const effortHours = 0.8
+
+// Effort is what one graft's work costs, in grafts.
+func (t Technique) Effort() float64 { return effortHours / t.RatePerHour }
+
+// Allows says whether a stock class takes a scion class by this technique,
+// and if not, why. Sizes are judged by the classes' middles. A scion class
+// above the stock's is refused unless the technique is made for near-equals.
+func (t Technique) Allows(stock, scion caliper.Class) (bool, string) {
+	s, d := stock.Middle(), scion.Middle()
+	r := d / s
+	switch {
+	case s < t.StockMinMM:
+		return false, fmt.Sprintf("stock under %g mm", t.StockMinMM)
+	case s > t.StockMaxMM:
+		return false, fmt.Sprintf("stock over %g mm", t.StockMaxMM)
+	case scion > stock && !t.WiderAllowed:
+		return false, "wood wider than the stock"
+	case r > t.RatioMax+1e-9:
+		return false, fmt.Sprintf("wood over %.0f %% of the stock", t.RatioMax*100)
+	case r < t.RatioMin-1e-9:
+		return false, fmt.Sprintf("wood under %.0f %% of the stock", t.RatioMin*100)
+	}
+	return true, ""
+}
+
+// Cost is the expected loss of a graft with its effort: loss + slope × |1 −
+// ratio| + effort, in grafts. loss is 1 less the expected take of even sizes.
+func (t Technique) Cost(loss float64, stock, scion caliper.Class) float64 {
+	return loss + t.Slope*math.Abs(1-scion.Middle()/stock.Middle()) + t.Effort()
+}
+
+// Prior is the house's belief of this technique's take in a genus whose
+// logit shift is given.
+func (t Technique) Prior(logitShift float64) sizing.Beta {
+	return sizing.Prior(sizing.Shift(t.PriorTake, logitShift), t.PriorWeight)
+}
+
+// Job is what a technique is judged for.
+type Job struct {
+	On         time.Time
+	Stock      season.Year // of the stock's genus group
+	StockState string      // "" to take it from the season
+	WoodStates []string    // states of the wood at hand; nil to take them from the season
+	BudsAPiece []int       // as the wood at hand was counted; nil for any
+	StockMM    []caliper.Count
+	WoodMM     []caliper.Count
+	InUse      func(key string) bool
+}
+
+// Verdict is a technique with why it is in or out.
+type Verdict struct {
+	Technique Technique
+	In        bool
+	Why       string // the first thing that stands against it, or what speaks for it
+	Pairs     int    // pairs of classes it can join
+}
+
+// Judge goes through the techniques in their order and says which are in.
+func Judge(ts []Technique, j Job) []Verdict {
+	out := make([]Verdict, 0, len(ts))
+	for _, t := range ts {
+		v := Verdict{Technique: t}
+		v.Why = against(t, j)
+		if v.Why == "" {
+			for _, s := range j.StockMM {
+				for _, w := range j.WoodMM {
+					if ok, _ := t.Allows(s.Class, w.Class); ok {
+						v.Pairs++
+					}
+				}
+			}
+			if v.In = v.Pairs > 0; v.In {
+				v.Why = t.GoodFor
+			} else {
+				v.Why = nearest(t, j)
+			}
+		}
+		out = append(out, v)
+	}
+	return out
+}
+
+// InWindow says whether the season, the wood and the choice let a technique
+// be used at all, whatever the diameters, and if not, why.
+func InWindow(t Technique, j Job) (bool, string) {
+	why := against(t, j)
+	return why == "", why
+}
+
+func against(t Technique, j Job) string {
+	if j.InUse != nil && !j.InUse(t.Key) {
+		return "left out by choice"
+	}
+	state := j.StockState
+	until := ""
+	if state == "" {
+		span, ok := j.Stock.StockOn(j.On)
+		if !ok {
+			return "this site has no season set for the genus"
+		}
+		state = span.State
+		until = " until " + season.Say(span.To)
+	}
+	if !slices.Contains(t.StockStates, state) {
+		return "stock is " + state + until
+	}
+	if len(t.WoodStates) > 0 && !woodServes(t, j) {
+		if len(j.WoodStates) > 0 {
+			return fmt.Sprintf("the wood here is %s", j.WoodStates[0])
+		}
+		_, why := j.Stock.WoodOn(t.WoodStates[0], j.On)
+		return why
+	}
+	if j.BudsAPiece != nil && !slices.ContainsFunc(j.BudsAPiece, t.TakesBuds) {
+		if t.BudsMax == 1 {
+			return "no wood here is counted as single buds"
+		}
+		return fmt.Sprintf("no wood here is cut to %d–%d buds", t.BudsMin, t.BudsMax)
+	}
+	return ""
+}
+
+// TakesBuds says whether a piece with so many buds suits the technique.
+func (t Technique) TakesBuds(n int) bool { return n >= t.BudsMin && n <= t.BudsMax }
+
+func woodServes(t Technique, j Job) bool {
+	for _, want := range t.WoodStates {
+		if j.WoodStates != nil {
+			if slices.Contains(j.WoodStates, want) {
+				return true
+			}
+			continue
+		}
+		if ok, _ := j.Stock.WoodOn(want, j.On); ok {
+			return true
+		}
+	}
+	return false
+}
+
+// nearest gives the commonest reason that classes do not fit.
+func nearest(t Technique, j Job) string {
+	if len(j.StockMM) == 0 {
+		return "no stock at hand"
+	}
+	if len(j.WoodMM) == 0 {
+		return "no wood at hand"
+	}
+	count, best := map[string]int{}, ""
+	for _, s := range j.StockMM {
+		for _, w := range j.WoodMM {
+			_, why := t.Allows(s.Class, w.Class)
+			count[why] += s.N * w.N
+			if best == "" || count[why] > count[best] || count[why] == count[best] && why < best {
+				best = why
+			}
+		}
+	}
+	return best
+}

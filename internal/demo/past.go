@@ -1,0 +1,257 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/stdlib"
+
+	"unionknot/internal/core/tagcode"
+)
+
+// mix is a variety on a stock that past seasons grafted, with its technique.
+type mix struct {
+	genus, variety, stockGenus, stock, technique string
+	logit                                        float64
+}
+
+var mixes = []mix{
+	{"pear", "Lanternjaw", "quince", "Tarn Q3", "whip-and-tongue", 2.3}, {"pear", "Grey Ferryman", "pear", "Wether Seedling", "whip-and-tongue", 2.2},
+	{"pear", "Copperpot", "quince", "Tarn Q3", "off-centre-cleft", 1.8}, {"quince", "Slow Hare", "quince", "Keld QA", "whip-and-tongue", 2.4},
+	{"medlar", "Dowager's Bun", "hawthorn", "quickthorn", "cleft-one-side", 1.7}, {"chestnut", "Brindle Cob", "chestnut", "Grike Clone 4", "whip-and-tongue", 1.0},
+	{"maple", "Ferry Lace", "maple", "green seedling", "side-veneer", 1.1}, {"wisteria", "Long Evensong", "wisteria", "seedling", "splice", 0.8},
+	{"rose", "Tinker's Supper", "rose", "Whin Laxa", "t-bud", 2.2}, {"pear", "Copperpot", "pear", "Wether Seedling", "chip-bud", 2.0},
+}
+
+// table gathers rows to be copied into the database in one go.
+type table struct {
+	name    string
+	columns []string
+	rows    [][]any
+}
+
+func (t *table) add(v ...any) { t.rows = append(t.rows, v) }
+
+// history is two past seasons as rows. Its grafts are keyed from paper sheets,
+// one tally a tag.
+type history struct {
+	m                                                       *maker
+	lots, plants, bundles, orders, batches, threads         table
+	tags, tagThreads, tallies, counts, causes, stockM, wood table
+	lotID, plantID, bundleID, orderID, batchID, tagID       int64
+	varieties, stocks                                       map[string]int64
+}
+
+func (m *maker) past(scale int) error {
+	h := &history{m: m, varieties: map[string]int64{}, stocks: map[string]int64{},
+		lots:       table{name: "stock_lot", columns: words("id code stock_type_id supplier received_on form place received made_at")},
+		plants:     table{name: "mother_plant", columns: words("id code variety_id place seen_true_by seen_true_on made_at")},
+		bundles:    table{name: "wood_bundle", columns: words("id code plant_id cut_on state sticks length_mm base_mm tip_mm internode_mm buds_per_piece usable pieces place made_at")},
+		orders:     table{name: "orders", columns: words("id code variety_id stock_type_id trees due_on priority made_at")},
+		batches:    table{name: "batch", columns: words("id code order_id tie healing grafts person_id made_at")},
+		threads:    table{name: "batch_thread", columns: words("batch_id lot_id stock_mm bundle_id wood_mm technique n")},
+		tags:       table{name: "tag", columns: words("id code batch_id lot_id bundle_id technique worker_id day planned started_at finished_at heal_place")},
+		tagThreads: table{name: "tag_thread", columns: words("tag_id stock_mm wood_mm n")},
+		tallies:    table{name: "tally", columns: words("id tag_id person_id kind n at received_at")},
+		counts:     table{name: "take_count", columns: words("id tag_id look counted_on taken doubtful dead person_id at")},
+		causes:     table{name: "count_cause", columns: words("count_id cause n")},
+		stockM:     table{name: "stock_ledger", columns: words("lot_id n from_account to_account mm reason batch_id tag_id person_id at")},
+		wood:       table{name: "wood_ledger", columns: words("bundle_id n from_account to_account mm reason batch_id tag_id person_id at")},
+	}
+	q := m.db.Q()
+	for _, x := range mixes {
+		v, err := q.VarietyFor(m.ctx, x.variety, x.genus)
+		if err != nil {
+			return err
+		}
+		s, err := q.StockTypeFor(m.ctx, x.stock, x.stockGenus)
+		if err != nil {
+			return err
+		}
+		h.varieties[x.variety], h.stocks[x.stockGenus+x.stock] = v, s
+	}
+	for _, year := range []int{2025, 2026} {
+		for k := range scale {
+			for i, x := range mixes {
+				h.season(year, k, i, x)
+			}
+		}
+	}
+	return h.write()
+}
+
+func words(s string) []string { return strings.Fields(s) }
+
+// season grafts one mix in one past season: a lot, a plant, two bundles, an
+// order, and a batch of about six tags.
+func (h *history) season(year, copy, i int, x mix) {
+	m := h.m
+	suffix := fmt.Sprintf("%d-%d", year%100, i+1)
+	if copy > 0 {
+		suffix += fmt.Sprintf("-%d", copy)
+	}
+	day := time.Date(year, time.January, 28+copy%20, 8, 0, 0, 0, time.Local).AddDate(0, 0, 3*i)
+	if x.technique == "t-bud" {
+		day = time.Date(year, time.July, 20+copy%10, 8, 0, 0, 0, time.Local)
+	}
+	maud := m.ids["maud"]
+	h.lotID++
+	h.plantID++
+	h.orderID++
+	h.batchID++
+	lot, batch := h.lotID, h.batchID
+	stems := 170
+	h.lots.add(lot, "P"+suffix, h.stocks[x.stockGenus+x.stock], "Holm Layers", day.AddDate(0, 0, -14), "bare-root", "cold store 2", stems, day.AddDate(0, 0, -14))
+	h.stockM.add(lot, stems, "outside", "free", nil, "received", nil, nil, maud, day.AddDate(0, 0, -14))
+	h.plants.add(h.plantID, "PM"+suffix, h.varieties[x.variety], "old row 4", "Maud Thirlby", time.Date(2023, 9, 10, 0, 0, 0, 0, time.UTC), day.AddDate(0, -2, 0))
+	h.orders.add(h.orderID, "PO"+suffix, h.varieties[x.variety], h.stocks[x.stockGenus+x.stock], 110, day.AddDate(1, 0, 0), 2, day.AddDate(0, -1, 0))
+	grafts := 0
+	// The trouble: one weak lot, a warm week in the store, a learner, and a
+	// hand and a lot that always went together.
+	lotEffect := 0.35 * m.r.NormFloat64()
+	if year == 2025 && i == 1 {
+		lotEffect = -1.6
+	}
+	hands := []string{"ansel", "odile", "pim", "tamsin", "maud"}
+	if year == 2026 && i == 3 {
+		hands = []string{"pim"}
+	}
+	var tagsOfBatch [][]any
+	for b := range 2 {
+		h.bundleID++
+		bundle := h.bundleID
+		buds, state := 3, "resting"
+		switch x.technique {
+		case "chip-bud":
+			buds = 1
+		case "t-bud":
+			buds, state = 1, "ripe green"
+		}
+		cut := day.AddDate(0, 0, -18-4*b)
+		if state != "resting" {
+			cut = day.AddDate(0, 0, -b)
+		}
+		h.bundles.add(bundle, fmt.Sprintf("PW%s-%d", suffix, b+1), h.plantID, cut, state, 30, 540.0, 9.2, 5.8, 22.0, buds, "lower half", 90, "cold store 1", cut)
+		h.wood.add(bundle, 90, "outside", "free", nil, "cut", nil, nil, maud, cut)
+		wood := 0.25 * m.r.NormFloat64()
+		if year == 2026 && state == "resting" && i > 3 {
+			wood -= 0.8 // the warm week in the store
+		}
+		left := 90
+		for t := range 3 {
+			h.tagID++
+			who := hands[(t+b*3+i)%len(hands)]
+			n := 20 + m.r.IntN(6)
+			if who == "tamsin" {
+				n = 12 + m.r.IntN(6)
+			}
+			grafts += n
+			left -= n
+			effect := effectOf(who)
+			if who == "tamsin" && year == 2026 {
+				effect += 0.6 // she is learning
+			}
+			share := 1 / (1 + math.Exp(-(x.logit + lotEffect + wood + effect + 0.2*m.r.NormFloat64())))
+			begun := day.AddDate(0, 0, b).Add(time.Duration(t) * 75 * time.Minute)
+			done := begun.Add(40 * time.Minute)
+			mm, wm := 8.75+float64(m.r.IntN(3))*0.5, 7.75+float64(m.r.IntN(2))*0.5
+			h.tags.add(h.tagID, tagcode.New(m.r), batch, lot, bundle, x.technique, m.ids[who], day.AddDate(0, 0, b), n, begun, done, "row 3")
+			h.tagThreads.add(h.tagID, mm, wm, n)
+			tagsOfBatch = append(tagsOfBatch, []any{batch, lot, mm, bundle, wm, x.technique, n})
+			h.tallies.add(m.uuid(), h.tagID, m.ids[who], "tied", n, begun.Add(35*time.Minute), done)
+			h.tallies.add(m.uuid(), h.tagID, m.ids[who], "finish", 1, done, done)
+			h.stockM.add(lot, n, "free", "aside", mm, "set aside for a batch", batch, nil, maud, day)
+			h.stockM.add(lot, n, "aside", "grafted", mm, "grafted", batch, h.tagID, m.ids[who], done)
+			h.wood.add(bundle, n, "free", "aside", wm, "set aside for a batch", batch, nil, maud, day)
+			h.wood.add(bundle, n, "aside", "grafted", wm, "grafted", batch, h.tagID, m.ids[who], done)
+			h.count(h.tagID, n, share, done.AddDate(0, 0, 30))
+		}
+		h.wood.add(bundle, left, "free", "spoiled", nil, "thrown out at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
+	}
+	h.stockM.add(lot, stems-grafts, "free", "outside", nil, "sold on at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
+	h.batches.add(batch, tagcode.New(m.r), h.orderID, "film", "cold callus", grafts, maud, day)
+	merged := map[string]int{}
+	for _, r := range tagsOfBatch {
+		key := fmt.Sprint(r[:6]...)
+		if at, ok := merged[key]; ok {
+			h.threads.rows[at][6] = h.threads.rows[at][6].(int) + r[6].(int)
+			continue
+		}
+		merged[key] = len(h.threads.rows)
+		h.threads.add(r...)
+	}
+}
+
+func effectOf(signIn string) float64 {
+	for _, p := range people {
+		if p.signIn == signIn {
+			return p.logit
+		}
+	}
+	return 0
+}
+
+// count looks at a past tag twice: four weeks on, and at the season's end.
+func (h *history) count(tag int64, n int, share float64, on time.Time) {
+	m := h.m
+	taken, doubtful := 0, 0
+	for range n {
+		switch x := m.r.Float64(); {
+		case x < share:
+			taken++
+		case x < share+0.03:
+			doubtful++
+		}
+	}
+	first := m.uuid()
+	h.counts.add(first, tag, "first look", on, taken, doubtful, n-taken-doubtful, m.ids["maud"], on)
+	late := 0
+	for range doubtful {
+		late += m.r.IntN(2)
+	}
+	last, end := m.uuid(), on.AddDate(0, 6, 0)
+	dead := n - taken - late
+	h.counts.add(last, tag, "end of season", end, taken+late, 0, dead, m.ids["maud"], end)
+	causes := []string{"dried out", "cambium missed", "wood weak or old in store", "stock died", "tie came loose", "not known"}
+	by := map[string]int{}
+	for range dead {
+		by[causes[min(m.r.IntN(6), m.r.IntN(6))]]++
+	}
+	for _, c := range causes {
+		if by[c] > 0 {
+			h.causes.add(last, c, by[c])
+		}
+	}
+}
+
+// write copies the rows in, in the order their keys need.
+func (h *history) write() error {
+	conn, err := h.m.db.Conn(h.m.ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	return conn.Raw(func(c any) error {
+		pg := c.(*stdlib.Conn).Conn()
+		for _, t := range []table{h.lots, h.plants, h.bundles, h.orders, h.batches, h.threads, h.tags, h.tagThreads, h.tallies, h.counts, h.causes, h.stockM, h.wood} {
+			if _, err := pg.CopyFrom(h.m.ctx, pgx.Identifier{t.name}, t.columns, pgx.CopyFromRows(t.rows)); err != nil {
+				return fmt.Errorf("copying %s: %w", t.name, err)
+			}
+		}
+		return nextIDs(h.m.ctx, pg)
+	})
+}
+
+// nextIDs moves each table's numbering past the rows copied in.
+func nextIDs(ctx context.Context, pg *pgx.Conn) error {
+	for _, t := range []string{"stock_lot", "mother_plant", "wood_bundle", "orders", "batch", "tag"} {
+		if _, err := pg.Exec(ctx, fmt.Sprintf(`select setval(pg_get_serial_sequence('%s', 'id'), (select max(id) from %s))`, t, t)); err != nil {
+			return fmt.Errorf("numbering %s: %w", t, err)
+		}
+	}
+	return nil
+}

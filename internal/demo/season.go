@@ -1,0 +1,199 @@
+package demo
+
+import (
+	"fmt"
+	"math"
+	"time"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/store"
+)
+
+func (m *maker) uuid() string {
+	a, b := m.r.Uint64(), m.r.Uint64()
+	a, b = a&^0xf000|0x4000, b&^(3<<62)|2<<62
+	return fmt.Sprintf("%08x-%04x-%04x-%04x-%012x", a>>32, a>>16&0xffff, a&0xffff, b>>48, b&0xffffffffffff)
+}
+
+// makeBatch makes the batch of an order at the hour the clock stands at, and
+// splits it into tags when hands are given.
+func (m *maker) makeBatch(order, tie, healing string, grafts int, day time.Time, hands ...string) (string, error) {
+	asked := nursery.Asked{Grafts: grafts}
+	p, err := m.s.Match(m.ctx, order, asked)
+	if err != nil {
+		return "", err
+	}
+	code, err := m.s.MakeBatch(m.ctx, m.a, order, nursery.MakeBatch{Asked: asked, Print: p.Print, Once: m.uuid(), Tie: tie, Healing: healing})
+	if err != nil || len(hands) == 0 {
+		return code, err
+	}
+	ids := make([]int64, len(hands))
+	for i, h := range hands {
+		ids[i] = m.ids[h]
+	}
+	return code, m.s.MakeTags(m.ctx, m.a, code, day, ids)
+}
+
+func (m *maker) tags(batch string) ([]store.Tag, error) {
+	p, err := m.s.Batch(m.ctx, batch)
+	return p.Tags, err
+}
+
+// graft taps a tag through: n tied in ones and fives, a slip here and there,
+// at perHour, ending ago before the clock; then finishes it if told.
+func (m *maker) graft(t store.Tag, n int, perHour float64, ago time.Duration, finish bool) error {
+	var taps []nursery.Tap
+	step := time.Duration(float64(time.Hour) / perHour)
+	at := ago + time.Duration(n)*step
+	add := func(kind string, k int) {
+		taps = append(taps, nursery.Tap{ID: m.uuid(), Kind: kind, N: k, AgoMS: at.Milliseconds()})
+	}
+	add("wiped", 1)
+	for done := 0; done < n; {
+		k := 1
+		if m.r.IntN(3) == 0 && n-done >= 5 {
+			k = 5
+		}
+		at -= time.Duration(k) * step
+		add("tied", k)
+		done += k
+		switch m.r.IntN(40) {
+		case 0:
+			add("spoiled wood", 1)
+		case 1:
+			add("dropped", 1)
+		case 2:
+			add("spoiled stock", 1)
+		}
+	}
+	if finish {
+		at -= time.Minute
+		if at < 0 {
+			at = 0
+		}
+		add("finish", 1)
+	}
+	_, err := m.s.Tap(m.ctx, m.a, t.Code, taps)
+	return err
+}
+
+// batches makes this season's batches, one at every step of the way.
+func (m *maker) batches() error {
+	day := func(month time.Month, d int) time.Time { return time.Date(2027, month, d, 0, 0, 0, 0, time.UTC) }
+	finished := func(order, tie, healing string, grafts int, d time.Time, place string, hands ...string) ([]store.Tag, error) {
+		m.at(d.Year(), d.Month(), d.Day(), 7, 30)
+		b, err := m.makeBatch(order, tie, healing, grafts, d, hands...)
+		if err != nil {
+			return nil, err
+		}
+		ts, err := m.tags(b)
+		if err != nil {
+			return nil, err
+		}
+		for i, t := range ts {
+			m.at(d.Year(), d.Month(), d.Day(), 10+i%6, 40)
+			if err := m.graft(t, t.Planned-m.r.IntN(2), 34+6*m.r.Float64(), 0, true); err != nil {
+				return nil, err
+			}
+			if err := m.s.SetHealPlace(m.ctx, m.a, t.Code, place); err != nil {
+				return nil, err
+			}
+		}
+		return ts, nil
+	}
+	// Made in January and counted since.
+	counted, err := finished("O-42", "film", "cold callus", 0, day(1, 27), "callus box 1", "ansel", "odile", "pim")
+	if err != nil {
+		return fmt.Errorf("O-42: %w", err)
+	}
+	m.at(2027, time.February, 21, 9, 0)
+	for i, t := range counted {
+		if i == len(counted)-1 {
+			break // one is left to count
+		}
+		if err := m.count(t, 0.9, "first look", map[string]float64{"dried out": 0.5, "cambium missed": 0.3, "not known": 0.2}); err != nil {
+			return err
+		}
+	}
+	// Grafted early in February: the first look is due.
+	if _, err := finished("O-44", "rubber", "cold callus", 0, day(2, 3), "callus box 2", "ansel", "tamsin", "odile"); err != nil {
+		return fmt.Errorf("O-44: %w", err)
+	}
+	// Chestnuts in the warm union box, and medlars: healing.
+	if _, err := finished("O-46", "film", "warm union", 0, day(2, 16), "warm bed", "odile", "pim"); err != nil {
+		return fmt.Errorf("O-46: %w", err)
+	}
+	if _, err := finished("O-45", "film", "cold callus", 0, day(2, 18), "callus box 3", "ansel", "tamsin"); err != nil {
+		return fmt.Errorf("O-45: %w", err)
+	}
+	return m.live(day(2, 23))
+}
+
+// live is the demo day itself: two hands at work, tags laid ready, and a
+// batch still to be shared out.
+func (m *maker) live(today time.Time) error {
+	m.at(2027, time.February, 22, 16, 0)
+	b, err := m.makeBatch("O-41", "rubber", "cold callus", 0, today, "ansel", "odile", "tamsin")
+	if err != nil {
+		return fmt.Errorf("O-41: %w", err)
+	}
+	ts, err := m.tags(b)
+	if err != nil {
+		return err
+	}
+	m.at(2027, time.February, 23, 14, 5)
+	done := map[int64]int{}
+	for _, t := range ts {
+		switch k := done[t.WorkerID]; {
+		case t.WorkerID == m.ids["ansel"] && k == 0, t.WorkerID == m.ids["odile"] && k == 0:
+			if err := m.graft(t, t.Planned, 38, 65*time.Minute, true); err != nil {
+				return err
+			}
+		case t.WorkerID == m.ids["ansel"] && k == 1:
+			if err := m.graft(t, t.Planned*3/4, 37, time.Minute, false); err != nil {
+				return err
+			}
+		case t.WorkerID == m.ids["odile"] && k == 1:
+			if err := m.graft(t, t.Planned/3, 31, 2*time.Minute, false); err != nil {
+				return err
+			}
+		case t.WorkerID == m.ids["tamsin"] && k == 0:
+			if err := m.graft(t, t.Planned/2, 18, time.Minute, false); err != nil {
+				return err
+			}
+		}
+		done[t.WorkerID]++
+	}
+	if _, err := m.makeBatch("O-43", "film", "cold callus", 0, today); err != nil {
+		return fmt.Errorf("O-43: %w", err)
+	}
+	return nil
+}
+
+// count looks at a tag: about share of it took, the rest dead of causes.
+func (m *maker) count(t store.Tag, share float64, look string, causes map[string]float64) error {
+	p, err := m.s.Count(m.ctx, t.Code, look)
+	if err != nil {
+		return err
+	}
+	n := nursery.NewCount{ID: m.uuid(), Look: look, Causes: map[string]int{}}
+	for range p.Tag.Tied {
+		switch x := m.r.Float64(); {
+		case x < share:
+			n.Taken++
+		case x < share+0.02:
+			n.Doubtful++
+		default:
+			n.Dead++
+		}
+	}
+	left := n.Dead
+	for _, c := range []string{"dried out", "cambium missed", "not known"} {
+		k := min(left, int(math.Round(causes[c]*float64(n.Dead))))
+		if k > 0 {
+			n.Causes[c] = k
+			left -= k
+		}
+	}
+	return m.s.KeepCount(m.ctx, m.a, t.Code, n)
+}

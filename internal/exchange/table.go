@@ -1,0 +1,237 @@
+// Package exchange reads and writes the files that people bring and take
+// away.
+package exchange
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"time"
+	"unicode/utf8"
+)
+
+// MaxBytes and MaxRows bound a file that is read.
+const (
+	MaxBytes = 8 << 20
+	MaxRows  = 200_000
+)
+
+// Errors that say what is wrong with a whole file.
+var (
+	ErrNotText  = errors.New("this is not a text file; save the sheet as CSV and load that")
+	ErrEncoding = errors.New("the letters are not UTF-8; save it as \"CSV UTF-8\" and load that")
+	ErrEmpty    = errors.New("the file is empty")
+	ErrTooLarge = fmt.Errorf("the file is over %d MB or %d rows; split it", MaxBytes>>20, MaxRows)
+)
+
+// Table is a file's rows under its column names.
+type Table struct {
+	columns map[string]int
+	Names   []string // as the file has them, in order
+	Rows    []Row
+}
+
+// Row is one line of a table. Line is where it starts in the file, from 1.
+type Row struct {
+	Line  int
+	cells []string
+	t     *Table
+}
+
+// plain folds a column's name: "Stems (n)" and "stems_n" are the same.
+func plain(name string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(name) {
+		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}
+
+// ReadCSV reads a table with a line of column names first. The separator may
+// be a comma, a semicolon or a tab, and a byte order mark is passed over.
+func ReadCSV(raw []byte) (*Table, error) {
+	if len(raw) > MaxBytes {
+		return nil, ErrTooLarge
+	}
+	raw = bytes.TrimPrefix(raw, []byte("\xef\xbb\xbf"))
+	switch {
+	case len(bytes.TrimSpace(raw)) == 0:
+		return nil, ErrEmpty
+	case bytes.HasPrefix(raw, []byte("PK\x03\x04")), bytes.IndexByte(raw[:min(len(raw), 4096)], 0) >= 0:
+		return nil, ErrNotText
+	case !utf8.Valid(raw):
+		return nil, ErrEncoding
+	}
+	r := csv.NewReader(bytes.NewReader(raw))
+	r.Comma = separator(raw)
+	r.FieldsPerRecord = -1
+	r.TrimLeadingSpace = true
+	t := &Table{columns: map[string]int{}}
+	for {
+		cells, err := r.Read()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		var pe *csv.ParseError
+		if errors.As(err, &pe) {
+			return nil, fmt.Errorf("line %d: a quote is left open or stands in the middle of a word; mend it and load the file again", pe.Line)
+		} else if err != nil {
+			return nil, err
+		}
+		line, _ := r.FieldPos(0)
+		if t.Names == nil {
+			for i, name := range cells {
+				name = strings.TrimSpace(name)
+				if _, twice := t.columns[plain(name)]; twice && plain(name) != "" {
+					return nil, fmt.Errorf("line %d: two columns are called %q; take one out", line, name)
+				}
+				t.columns[plain(name)] = i
+				t.Names = append(t.Names, name)
+			}
+			continue
+		}
+		if blank(cells) {
+			continue
+		}
+		if len(t.Rows) == MaxRows {
+			return nil, ErrTooLarge
+		}
+		t.Rows = append(t.Rows, Row{line, cells, t})
+	}
+	if len(t.Rows) == 0 {
+		return nil, fmt.Errorf("there is a line of column names and nothing under it: %w", ErrEmpty)
+	}
+	return t, nil
+}
+
+func blank(cells []string) bool {
+	for _, c := range cells {
+		if strings.TrimSpace(c) != "" {
+			return false
+		}
+	}
+	return true
+}
+
+// separator is the one of comma, semicolon and tab that the first line has
+// most of.
+func separator(raw []byte) rune {
+	first, _, _ := bytes.Cut(raw, []byte("\n"))
+	best, n := ',', bytes.Count(first, []byte(","))
+	for _, c := range []rune{';', '\t'} {
+		if m := bytes.Count(first, []byte(string(c))); m > n {
+			best, n = c, m
+		}
+	}
+	return best
+}
+
+// Has says whether the table has a column.
+func (t *Table) Has(column string) bool { _, ok := t.columns[plain(column)]; return ok }
+
+// Missing lists which of the wanted columns the table lacks.
+func (t *Table) Missing(columns ...string) []string {
+	var out []string
+	for _, c := range columns {
+		if !t.Has(c) {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// Cell gives a column's text in this row, or "".
+func (r Row) Cell(column string) string {
+	i, ok := r.t.columns[plain(column)]
+	if !ok || i >= len(r.cells) {
+		return ""
+	}
+	return strings.TrimSpace(r.cells[i])
+}
+
+// Bad is what is wrong with one cell.
+type Bad struct {
+	Line   int
+	Column string
+	Says   string
+}
+
+// Cells reads typed cells of a row and gathers what is wrong with them.
+type Cells struct {
+	Row
+	Bads []Bad
+}
+
+// Spoil notes something wrong with a column.
+func (c *Cells) Spoil(column, format string, args ...any) {
+	c.Bads = append(c.Bads, Bad{c.Line, column, fmt.Sprintf(format, args...)})
+}
+
+// Int reads a whole number; an empty cell is 0.
+func (c *Cells) Int(column string) int {
+	s := c.Cell(column)
+	if s == "" {
+		return 0
+	}
+	n, err := strconv.Atoi(strings.ReplaceAll(s, " ", ""))
+	if err != nil {
+		c.Spoil(column, "%q is not a whole number.", s)
+	}
+	return n
+}
+
+// Number reads a number with a decimal point or comma; an empty cell is 0.
+func (c *Cells) Number(column string) float64 {
+	s := c.Cell(column)
+	if s == "" {
+		return 0
+	}
+	x, err := ParseNumber(s)
+	if err != nil {
+		c.Spoil(column, "%s", err)
+	}
+	return x
+}
+
+// ParseNumber reads a number with a decimal point or a decimal comma.
+func ParseNumber(s string) (float64, error) {
+	t := strings.TrimSpace(s)
+	if strings.Count(t, ",") == 1 && !strings.Contains(t, ".") {
+		t = strings.Replace(t, ",", ".", 1)
+	}
+	x, err := strconv.ParseFloat(t, 64)
+	if err != nil || x != x || x > 1e12 || x < -1e12 {
+		return 0, fmt.Errorf("%q is not a number", s)
+	}
+	return x, nil
+}
+
+// Date reads a day; an empty cell is the zero time.
+func (c *Cells) Date(column string) time.Time {
+	s := c.Cell(column)
+	if s == "" {
+		return time.Time{}
+	}
+	t, err := ParseDate(s)
+	if err != nil {
+		c.Spoil(column, "%s", err)
+	}
+	return t
+}
+
+// ParseDate reads 2027-01-14 or 14.1.2027. Slashes are refused: they are read
+// one way here and the other way there.
+func ParseDate(s string) (time.Time, error) {
+	for _, layout := range []string{time.DateOnly, "2.1.2006"} {
+		if t, err := time.Parse(layout, strings.TrimSpace(s)); err == nil && t.Year() > 1900 && t.Year() < 2200 {
+			return t, nil
+		}
+	}
+	return time.Time{}, fmt.Errorf("%q is not a day; write it as 2027-01-14", s)
+}

@@ -1,0 +1,195 @@
+package nursery
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/store"
+)
+
+// HousePage is what the House stage shows.
+type HousePage struct {
+	House      store.House
+	People     []store.Person
+	Ways       []store.HouseWay
+	Techniques []technique.Technique
+	Loads      []store.Load
+}
+
+// House gathers the house's settings.
+func (s *Service) House(ctx context.Context, a Actor) (HousePage, error) {
+	var h HousePage
+	if err := a.must(Propagator); err != nil {
+		return h, err
+	}
+	q := s.db.Q()
+	var err error
+	if h.House, err = q.House(ctx); err != nil {
+		return h, err
+	}
+	if h.People, err = q.People(ctx); err != nil {
+		return h, err
+	}
+	if h.Ways, err = q.HouseWays(ctx); err != nil {
+		return h, err
+	}
+	if h.Techniques, err = s.techniques(ctx, q); err != nil {
+		return h, err
+	}
+	h.Loads, err = q.Loads(ctx)
+	return h, err
+}
+
+// Options are the answers a house way may have.
+func Options(w store.HouseWay) []string { return strings.Split(w.Options, " · ") }
+
+// ChooseWay changes the house's answer to a question growers differ on.
+func (s *Service) ChooseWay(ctx context.Context, a Actor, key, chosen string) error {
+	if err := a.must(Propagator); err != nil {
+		return err
+	}
+	return s.db.Tx(ctx, func(q store.Q) error {
+		w, err := q.HouseWay(ctx, key)
+		if err != nil {
+			return err
+		}
+		if !slices.Contains(Options(w), chosen) {
+			return Problem{"chosen", "Choose one of the ways listed."}
+		}
+		if err := q.ChooseWay(ctx, key, chosen); err != nil {
+			return err
+		}
+		return s.changed(ctx, q, a, "house way", key, "changed", w.Chosen, chosen)
+	})
+}
+
+// Settings are the house's few numbers.
+type Settings struct {
+	Name, Place string
+	TagSize     int
+	ChancePct   int
+}
+
+// ChangeSettings keeps them.
+func (s *Service) ChangeSettings(ctx context.Context, a Actor, n Settings) error {
+	if err := a.must(Propagator); err != nil {
+		return err
+	}
+	var ps Problems
+	if strings.TrimSpace(n.Name) == "" {
+		ps.add("name", "Give the nursery a name.")
+	}
+	if n.TagSize < 1 || n.TagSize > 200 {
+		ps.add("tag_size", "A tag holds 1 to 200 grafts.")
+	}
+	if n.ChancePct < 51 || n.ChancePct > 99 {
+		ps.add("chance", "The chance lies between 51 and 99 in a hundred.")
+	}
+	if err := ps.orNil(); err != nil {
+		return err
+	}
+	return s.db.Tx(ctx, func(q store.Q) error {
+		h, err := q.LockHouse(ctx)
+		if err != nil {
+			return err
+		}
+		before := Settings{h.Name, h.Place, h.TagSize, int(h.Chance*100 + 0.5)}
+		h.Name, h.Place, h.TagSize, h.Chance = strings.TrimSpace(n.Name), strings.TrimSpace(n.Place), n.TagSize, float64(n.ChancePct)/100
+		if err := q.UpdateHouse(ctx, h); err != nil {
+			return err
+		}
+		return s.changed(ctx, q, a, "house", h.Name, "changed", before, n)
+	})
+}
+
+// Changes lists the record of changes from the newest down.
+func (s *Service) Changes(ctx context.Context, a Actor, before int64) ([]store.Change, error) {
+	if err := a.must(Propagator); err != nil {
+		return nil, err
+	}
+	return s.db.Q().Changes(ctx, before)
+}
+
+// HouseName is the nursery's name and whether it is the demo's.
+func (s *Service) HouseName(ctx context.Context) (name string, demo bool, err error) {
+	h, err := s.db.Q().House(ctx)
+	return h.Name, h.DemoDay != nil, err
+}
+
+// techniques reads the house's techniques into the core's form.
+func (s *Service) techniques(ctx context.Context, q store.Q) ([]technique.Technique, error) {
+	rows, err := q.Techniques(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]technique.Technique, 0, len(rows))
+	for _, r := range rows {
+		if !r.InUse {
+			continue
+		}
+		out = append(out, technique.Technique{Key: r.Key, Name: r.Name,
+			StockStates: strings.Split(r.StockStates, ","), WoodStates: strings.Split(r.WoodStates, ","),
+			StockMinMM: r.StockMinMM, StockMaxMM: r.StockMaxMM, RatioMin: r.RatioMin, RatioMax: r.RatioMax, WiderAllowed: r.WiderAllowed,
+			Cut: r.Cut, BudsMin: r.BudsMin, BudsMax: r.BudsMax, GoodFor: r.GoodFor, RatePerHour: float64(r.RatePerHour),
+			PriorTake: r.PriorTake, PriorWeight: float64(r.PriorWeight), Slope: r.Slope, HandNote: r.HandNote})
+	}
+	return out, nil
+}
+
+// yearOf reads a season group's anchors into the core's form.
+func (s *Service) yearOf(ctx context.Context, q store.Q, group string) (season.Year, error) {
+	as, err := q.Anchors(ctx, group)
+	y := season.Year{Group: group}
+	for _, a := range as {
+		y.Anchors = append(y.Anchors, season.Anchor{Kind: a.Kind, Month: a.Month, Day: a.Day, SpreadDays: a.SpreadDays, Source: a.Source})
+	}
+	return y, err
+}
+
+// Band is the season band on every page.
+type Band struct {
+	Group  string
+	Groups []store.SeasonGroup
+	Today  time.Time
+	Spans  []season.Span
+	Now    season.Span // the stretch that holds today
+	Open   []string    // techniques whose window is open
+}
+
+// SeasonBand draws up the band for a season group; an unknown one gives the
+// first.
+func (s *Service) SeasonBand(ctx context.Context, group string) (Band, error) {
+	q := s.db.Q()
+	b := Band{Today: s.Today()}
+	var err error
+	if b.Groups, err = q.SeasonGroups(ctx); err != nil || len(b.Groups) == 0 {
+		return b, err
+	}
+	b.Group = b.Groups[0].Key
+	if slices.ContainsFunc(b.Groups, func(g store.SeasonGroup) bool { return g.Key == group }) {
+		b.Group = group
+	}
+	y, err := s.yearOf(ctx, q, b.Group)
+	if err != nil {
+		return b, err
+	}
+	b.Spans = y.Band(b.Today.Year())
+	b.Now, _ = y.StockOn(b.Today)
+	ts, err := s.techniques(ctx, q)
+	for _, t := range ts {
+		if !slices.Contains(t.StockStates, b.Now.State) {
+			continue
+		}
+		for _, w := range t.WoodStates {
+			if ok, _ := y.WoodOn(w, b.Today); ok {
+				b.Open = append(b.Open, t.Name)
+				break
+			}
+		}
+	}
+	return b, err
+}

@@ -1,0 +1,136 @@
+package nursery
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/working"
+	"unionknot/internal/store"
+)
+
+// Groups are what takes are shown by, in order.
+var Groups = []string{"worker", "technique", "lot", "bundle"}
+
+// ResultLine is one worker's, technique's, lot's or bundle's take.
+type ResultLine struct {
+	store.Took
+	Take      sizing.Interval
+	Uncertain bool // too few to say much
+	Working   working.Working
+}
+
+// ResultsPage is what the Results stage shows.
+type ResultsPage struct {
+	From, To time.Time
+	Genus    string
+	Genera   []string
+	OwnOnly  bool
+	All      store.Took
+	AllTake  sizing.Interval
+	Groups   map[string][]ResultLine
+	Order    []string
+	Causes   []store.CauseCount
+}
+
+// groupLimit is how many lines of each group are shown.
+const groupLimit = 24
+
+// uncertainOver is the width of a 90 % range over which a take is marked as
+// uncertain. House default.
+const uncertainOver = 0.20
+
+// ResultsFilter narrows Results.
+type ResultsFilter struct {
+	From, To time.Time
+	Genus    string
+}
+
+// Results sums takes by worker, technique, lot and bundle. A bench hand sees
+// their own only.
+func (s *Service) Results(ctx context.Context, a Actor, f ResultsFilter) (ResultsPage, error) {
+	q := s.db.Q()
+	p := ResultsPage{From: f.From, To: f.To, Genus: f.Genus, Groups: map[string][]ResultLine{}, Order: Groups}
+	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus}
+	if a.Role == BenchHand {
+		tf.WorkerID, p.OwnOnly = a.ID, true
+	}
+	var err error
+	if p.Genera, err = q.CountedGenera(ctx); err != nil {
+		return p, err
+	}
+	if p.All, err = q.TakenAltogether(ctx, tf); err != nil {
+		return p, err
+	}
+	// The house's mean, held as lightly as two grafts, is what a group is
+	// believed to be before its own counts: it keeps a group of three grafts
+	// from being shown as perfect without hiding what its counts say.
+	prior := sizing.Beta{Alpha: 1, Beta: 1}
+	if p.All.Counted > 0 {
+		mean := (float64(p.All.Taken) + 1) / (float64(p.All.Counted) + 2)
+		prior = sizing.Prior(mean, priorGrafts)
+		p.AllTake = sizing.Beta{Alpha: 1, Beta: 1}.And(p.All.Taken, p.All.Counted).Interval90()
+	}
+	for _, g := range Groups {
+		ts, err := q.TakesBy(ctx, g, tf, groupLimit)
+		if err != nil {
+			return p, fmt.Errorf("takes by %s: %w", g, err)
+		}
+		for _, t := range ts {
+			p.Groups[g] = append(p.Groups[g], resultLine(t, prior, p.All))
+		}
+	}
+	p.Causes, err = q.CausesOfLoss(ctx, tf)
+	return p, err
+}
+
+// priorGrafts is how many grafts the house's mean is worth before a group's
+// own counts. House default.
+const priorGrafts = 2
+
+func resultLine(t store.Took, prior sizing.Beta, all store.Took) ResultLine {
+	i := prior.And(t.Taken, t.Counted).Interval90()
+	raw := float64(t.Taken) / float64(t.Counted)
+	l := ResultLine{Took: t, Take: i, Uncertain: i.High-i.Low > uncertainOver}
+	l.Working = working.Working{Title: "Take, " + t.Name, Answer: Pct(i.Mean), Range: PctRange(i), Rule: "take of a group",
+		Says: "The latest look at each tag, added up. A doubtful graft counts as not taken until a later look decides. The range is the middle 90 % of a beta belief that starts from the whole house's take, worth two grafts, and adds this group's counts.",
+		Inputs: []working.Input{
+			{Name: "Tags counted", Value: fmt.Sprint(t.Tags), Source: working.OwnRecords},
+			{Name: "Grafts looked at", Value: fmt.Sprint(t.Counted), Source: working.OwnRecords},
+			{Name: "Taken", Value: fmt.Sprintf("%d, %s of them", t.Taken, Pct(raw)), Source: working.OwnRecords},
+			{Name: "Doubtful", Value: fmt.Sprint(t.Doubtful), Source: working.OwnRecords},
+			{Name: "Dead", Value: fmt.Sprint(t.Dead), Source: working.OwnRecords},
+			{Name: "Starts from", Value: fmt.Sprintf("%s, the take of all %d grafts shown here, worth %d grafts", Pct(prior.Mean()), all.Counted, priorGrafts), Source: working.OwnRecords},
+		}}
+	return l
+}
+
+// GroupTags lists the counted tags behind one figure, for its working.
+func (s *Service) GroupTags(ctx context.Context, a Actor, group, key string, f ResultsFilter) ([]store.Tag, error) {
+	if !contains(Groups, group) {
+		return nil, ErrNotFound
+	}
+	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus}
+	if a.Role == BenchHand {
+		tf.WorkerID = a.ID
+	}
+	return s.db.Q().TagsOf(ctx, group, key, tf, 200)
+}
+
+// Seasons lists work seasons that can be shown, newest first, as the year in
+// which each begins on 1 August.
+func (s *Service) Seasons() []int {
+	y := s.Today().Year()
+	if s.Today().Month() < time.August {
+		y--
+	}
+	return []int{y, y - 1, y - 2}
+}
+
+// SeasonDays gives the first and last day of the season that begins in a year.
+func SeasonDays(y int) (from, to time.Time) {
+	from = season.DayOf(time.Date(y, time.August, 1, 0, 0, 0, 0, time.UTC))
+	return from, from.AddDate(1, 0, -1)
+}

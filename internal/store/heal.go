@@ -1,0 +1,222 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// Count is one look at a tag: how many took, are doubtful, are dead.
+type Count struct {
+	ID         string    `db:"id"`
+	TagID      int64     `db:"tag_id"`
+	Look       string    `db:"look"`
+	CountedOn  time.Time `db:"counted_on"`
+	Taken      int       `db:"taken"`
+	Doubtful   int       `db:"doubtful"`
+	Dead       int       `db:"dead"`
+	PersonID   int64     `db:"person_id"`
+	Person     string    `db:"person"`
+	At         time.Time `db:"at"`
+	ReplacesID *string   `db:"replaces_id"`
+	Replaced   bool      `db:"replaced"`
+}
+
+// CauseCount is how many died of a cause.
+type CauseCount struct {
+	CountID string `db:"count_id"`
+	Cause   string `db:"cause"`
+	N       int    `db:"n"`
+}
+
+// Counts lists every look at a tag, corrected ones too, in the order made.
+func (q Q) Counts(ctx context.Context, tagID int64) (cs []Count, err error) {
+	err = q.all(ctx, &cs, `select c.*, p.name as person, exists (select 1 from take_count r where r.replaces_id = c.id) as replaced
+		from take_count c join person p on p.id = c.person_id where c.tag_id = $1 order by c.at, c.id`, tagID)
+	return cs, err
+}
+
+// CountCauses lists the causes of a tag's counts.
+func (q Q) CountCauses(ctx context.Context, tagID int64) (cs []CauseCount, err error) {
+	err = q.all(ctx, &cs, `select x.* from count_cause x join take_count c on c.id = x.count_id join cause k on k.key = x.cause
+		where c.tag_id = $1 order by k.sort`, tagID)
+	return cs, err
+}
+
+// AddCount keeps a look with its causes; false when it was kept before.
+// ErrTaken: somebody else counted, or corrected the same count, first.
+func (q Q) AddCount(ctx context.Context, c Count, causes []CauseCount) (bool, error) {
+	n, err := q.exec(ctx, `insert into take_count (id, tag_id, look, counted_on, taken, doubtful, dead, person_id, at, replaces_id)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) on conflict (id) do nothing`,
+		c.ID, c.TagID, c.Look, c.CountedOn, c.Taken, c.Doubtful, c.Dead, c.PersonID, c.At, c.ReplacesID)
+	if err != nil || n == 0 {
+		return false, err
+	}
+	for _, x := range causes {
+		if _, err := q.exec(ctx, `insert into count_cause (count_id, cause, n) values ($1, $2, $3)`, c.ID, x.Cause, x.N); err != nil {
+			return false, err
+		}
+	}
+	return true, nil
+}
+
+// TiedOn is what counts as tied on a tag.
+func (q Q) TiedOn(ctx context.Context, tagID int64) (n int, err error) {
+	err = q.get(ctx, &n, `select tied from tag t, lateral (`+tiedOfTag+`) x where t.id = $1`, tagID)
+	return n, err
+}
+
+// Causes lists the causes of loss in their order.
+func (q Q) Causes(ctx context.Context) (cs []string, err error) {
+	err = q.all(ctx, &cs, `select key from cause order by sort`)
+	return cs, err
+}
+
+// Took is a group's grafts and takes.
+type Took struct {
+	Key       string `db:"key"`  // a code that leads to it, or a name
+	Name      string `db:"name"` // what people call it
+	Tags      int    `db:"tags"`
+	Tied      int    `db:"tied"`
+	Counted   int    `db:"counted"`
+	Taken     int    `db:"taken"`
+	Doubtful  int    `db:"doubtful"`
+	Dead      int    `db:"dead"`
+	Genus     string `db:"genus"`
+	Technique string `db:"technique"`
+}
+
+// groups are what takes can be grouped by: the key, the name, and the joins
+// they need beyond the tag.
+var groups = map[string][3]string{
+	"worker":    {"t.worker_id::text", "p.name", "join person p on p.id = t.worker_id"},
+	"technique": {"t.technique", "k.name", "join technique k on k.key = t.technique"},
+	"lot":       {"l.code", "l.code || ' · ' || s.name", "join stock_lot l on l.id = t.lot_id join stock_type s on s.id = l.stock_type_id"},
+	"bundle": {"w.code", "w.code || ' · ' || v.name", `join wood_bundle w on w.id = t.bundle_id join mother_plant m on m.id = w.plant_id
+		join variety v on v.id = m.variety_id`},
+}
+
+// TakeFilter narrows which tags' counts are summed. Zero fields do not.
+type TakeFilter struct {
+	From, To time.Time // days of work
+	WorkerID int64
+	Genus    string
+}
+
+const takeFrom = ` from tag t join latest_count c on c.tag_id = t.id `
+
+func (f TakeFilter) where() (string, []any) {
+	return ` where ($1::date is null or t.day >= $1) and ($2::date is null or t.day <= $2) and ($3 = 0 or t.worker_id = $3)
+		and ($4 = '' or exists (select 1 from batch b join orders o on o.id = b.order_id join variety ov on ov.id = o.variety_id where b.id = t.batch_id and ov.genus = $4)) `,
+		[]any{orNull(f.From), orNull(f.To), f.WorkerID, f.Genus}
+}
+
+func orNull(t time.Time) any {
+	if t.IsZero() {
+		return nil
+	}
+	return t
+}
+
+// TakesBy sums counted takes by "worker", "technique", "lot" or "bundle",
+// the most grafts first.
+func (q Q) TakesBy(ctx context.Context, group string, f TakeFilter, limit int) (ts []Took, err error) {
+	g := groups[group]
+	where, args := f.where()
+	err = q.all(ctx, &ts, `select `+g[0]+` as key, `+g[1]+` as name, count(*) as tags,
+		sum(c.taken + c.doubtful + c.dead)::int as counted, sum(c.taken)::int as taken, sum(c.doubtful)::int as doubtful, sum(c.dead)::int as dead`+
+		takeFrom+g[2]+where+`group by 1, 2 having sum(c.taken + c.doubtful + c.dead) > 0 order by counted desc, 2 limit $5`, append(args, limit)...)
+	return ts, err
+}
+
+// TakenAltogether sums every counted take that answers to f.
+func (q Q) TakenAltogether(ctx context.Context, f TakeFilter) (t Took, err error) {
+	where, args := f.where()
+	err = q.get(ctx, &t, `select count(*) as tags, coalesce(sum(c.taken + c.doubtful + c.dead), 0)::int as counted, coalesce(sum(c.taken), 0)::int as taken,
+		coalesce(sum(c.doubtful), 0)::int as doubtful, coalesce(sum(c.dead), 0)::int as dead`+takeFrom+where, args...)
+	return t, err
+}
+
+// CausesOfLoss sums what died of what, most first.
+func (q Q) CausesOfLoss(ctx context.Context, f TakeFilter) (cs []CauseCount, err error) {
+	where, args := f.where()
+	err = q.all(ctx, &cs, `select x.cause, sum(x.n)::int as n`+takeFrom+`join count_cause x on x.count_id = c.id`+where+`group by 1 order by 2 desc, 1`, args...)
+	return cs, err
+}
+
+// OwnTake sums the takes of a technique on a genus: what the house's own
+// records say of it.
+func (q Q) OwnTake(ctx context.Context, genus string) (ts []Took, err error) {
+	err = q.all(ctx, &ts, `select t.technique as key, t.technique as technique, count(*) as tags, sum(c.taken + c.doubtful + c.dead)::int as counted, sum(c.taken)::int as taken`+
+		takeFrom+`join batch b on b.id = t.batch_id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id where v.genus = $1 group by 1`, genus)
+	return ts, err
+}
+
+// TagsOf lists the counted tags behind a group's figure, newest first.
+func (q Q) TagsOf(ctx context.Context, group, key string, f TakeFilter, limit int) (ts []Tag, err error) {
+	g := groups[group]
+	where, args := f.where()
+	var ids []int64
+	err = q.all(ctx, &ids, `select t.id`+takeFrom+g[2]+where+`and `+g[0]+` = $5 order by t.id desc limit $6`, append(args, key, limit)...)
+	if err != nil || len(ids) == 0 {
+		return nil, err
+	}
+	err = q.all(ctx, &ts, tagSelect+`where t.id = any($1) order by t.id desc`, ids)
+	return ts, err
+}
+
+// Genera with counted takes, for the Results page's filter.
+func (q Q) CountedGenera(ctx context.Context) (gs []string, err error) {
+	err = q.all(ctx, &gs, `select distinct v.genus from orders o join variety v on v.id = o.variety_id
+		where exists (select 1 from batch b where b.order_id = o.id) order by 1`)
+	return gs, err
+}
+
+// Found is something that answers to what was typed in find.
+type Found struct {
+	Kind string `db:"kind"`
+	Code string `db:"code"`
+	Says string `db:"says"`
+}
+
+// Find looks through codes and names for what was typed, best first.
+func (q Q) Find(ctx context.Context, typed string) (fs []Found, err error) {
+	err = q.all(ctx, &fs, `select kind, code, says from (
+		(select 'tag' as kind, t.code, v.name || ' on ' || s.name as says, 1 as sort from tag t join batch b on b.id = t.batch_id and b.undone_at is null
+			join orders o on o.id = b.order_id join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
+			where t.code like upper($1) || '%' or v.name ilike $1 || '%' order by t.id desc limit 12)
+		union all (select 'batch', b.code, v.name || ' on ' || s.name, 2 from batch b join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
+			join stock_type s on s.id = o.stock_type_id where b.undone_at is null and (b.code like upper($1) || '%' or v.name ilike $1 || '%') order by b.id desc limit 8)
+		union all (select 'lot', l.code, s.name || ', ' || l.supplier, 3 from stock_lot l join stock_type s on s.id = l.stock_type_id
+			where l.code like upper($1) || '%' or s.name ilike '%' || $1 || '%' or l.place ilike '%' || $1 || '%' order by l.id desc limit 8)
+		union all (select 'bundle', w.code, v.name || ', cut ' || w.cut_on, 4 from wood_bundle w join mother_plant m on m.id = w.plant_id join variety v on v.id = m.variety_id
+			where w.code like upper($1) || '%' or v.name ilike $1 || '%' or w.place ilike '%' || $1 || '%' order by w.id desc limit 8)
+		union all (select 'plant', m.code, v.name || ', ' || m.place, 5 from mother_plant m join variety v on v.id = m.variety_id
+			where m.code like upper($1) || '%' or v.name ilike $1 || '%' or m.place ilike '%' || $1 || '%' order by m.code limit 8)
+		union all (select 'order', o.code, v.name || ' on ' || s.name || ', ' || o.trees || ' trees', 6 from orders o join variety v on v.id = o.variety_id
+			join stock_type s on s.id = o.stock_type_id where o.code like upper($1) || '%' or v.name ilike $1 || '%' or o.buyer ilike '%' || $1 || '%' order by o.due_on limit 8)
+		union all (select 'person', p.name, p.role, 7 from person p where p.name ilike '%' || $1 || '%' and left_on is null order by p.name limit 8)
+		) x order by (code = upper($1)) desc, sort, code`, escapeLike(typed))
+	return fs, err
+}
+
+func escapeLike(s string) string {
+	out := make([]rune, 0, len(s))
+	for _, r := range s {
+		if r == '%' || r == '_' || r == '\\' {
+			out = append(out, '\\')
+		}
+		out = append(out, r)
+	}
+	return string(out)
+}
+
+// CountedLately lists the tags counted last, newest look first.
+func (q Q) CountedLately(ctx context.Context, limit int) (ts []Tag, err error) {
+	var ids []int64
+	if err = q.all(ctx, &ids, `select tag_id from (select tag_id, max(at) as at from
+		(select tag_id, at from take_count order by at desc limit $1 * 4) x group by 1) y order by at desc limit $1`, limit); err != nil || len(ids) == 0 {
+		return nil, err
+	}
+	err = q.all(ctx, &ts, tagSelect+`where t.id = any($1) order by array_position($1, t.id)`, ids)
+	return ts, err
+}

@@ -1,0 +1,237 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+)
+
+// House is the nursery's own settings.
+type House struct {
+	Name          string     `db:"name"`
+	Place         string     `db:"place"`
+	DemoDay       *time.Time `db:"demo_day"`
+	DemoClock     string     `db:"demo_clock"` // "14:05:00"
+	SetupCodeHash *string    `db:"setup_code_hash"`
+	TagSize       int        `db:"tag_size"`
+	Chance        float64    `db:"chance"`
+}
+
+const houseColumns = `name, place, demo_day, demo_clock::text as demo_clock, setup_code_hash, tag_size, chance`
+
+// House reads the settings.
+func (q Q) House(ctx context.Context) (h House, err error) {
+	err = q.get(ctx, &h, `select `+houseColumns+` from house`)
+	return h, err
+}
+
+// LockHouse reads the settings and holds them until the transaction ends.
+func (q Q) LockHouse(ctx context.Context) (h House, err error) {
+	err = q.get(ctx, &h, `select `+houseColumns+` from house for update`)
+	return h, err
+}
+
+// UpdateHouse keeps the settings, but for the demo's day.
+func (q Q) UpdateHouse(ctx context.Context, h House) error {
+	return q.named(ctx, `update house set name = :name, place = :place, setup_code_hash = :setup_code_hash,
+		tag_size = :tag_size, chance = :chance`, h)
+}
+
+// SetDemoDay fixes the house on one day.
+func (q Q) SetDemoDay(ctx context.Context, day time.Time) error {
+	_, err := q.exec(ctx, `update house set demo_day = $1`, day)
+	return err
+}
+
+// SeasonGroup is genera that rest and wake together.
+type SeasonGroup struct {
+	Key  string `db:"key"`
+	Name string `db:"name"`
+	Sort int    `db:"sort"`
+}
+
+// SeasonGroups lists the groups in their order.
+func (q Q) SeasonGroups(ctx context.Context) (gs []SeasonGroup, err error) {
+	err = q.all(ctx, &gs, `select * from season_group order by sort`)
+	return gs, err
+}
+
+// Anchor is a usual date of a season group at this site.
+type Anchor struct {
+	Group      string `db:"season_group"`
+	Kind       string `db:"kind"`
+	Month      int    `db:"month"`
+	Day        int    `db:"day"`
+	SpreadDays int    `db:"spread_days"`
+	Source     string `db:"source"`
+}
+
+// Anchors lists a group's usual dates.
+func (q Q) Anchors(ctx context.Context, group string) (as []Anchor, err error) {
+	err = q.all(ctx, &as, `select * from season_anchor where season_group = $1 order by month, day`, group)
+	return as, err
+}
+
+// Genus is a genus with what it does to take.
+type Genus struct {
+	Key         string  `db:"key"`
+	Name        string  `db:"name"`
+	Latin       string  `db:"latin"`
+	SeasonGroup string  `db:"season_group"`
+	LogitShift  float64 `db:"logit_shift"`
+}
+
+// Genera lists every genus by name.
+func (q Q) Genera(ctx context.Context) (gs []Genus, err error) {
+	err = q.all(ctx, &gs, `select * from genus order by name`)
+	return gs, err
+}
+
+// Genus finds one.
+func (q Q) Genus(ctx context.Context, key string) (g Genus, err error) {
+	err = q.get(ctx, &g, `select * from genus where key = $1`, key)
+	return g, err
+}
+
+// Technique is a technique's row; states are words with commas between.
+type Technique struct {
+	Key          string  `db:"key"`
+	Name         string  `db:"name"`
+	Sort         int     `db:"sort"`
+	StockStates  string  `db:"stock_states"`
+	WoodStates   string  `db:"wood_states"`
+	StockMinMM   float64 `db:"stock_min_mm"`
+	StockMaxMM   float64 `db:"stock_max_mm"`
+	RatioMin     float64 `db:"ratio_min"`
+	RatioMax     float64 `db:"ratio_max"`
+	WiderAllowed bool    `db:"wider_allowed"`
+	Cut          string  `db:"cut"`
+	BudsMin      int     `db:"buds_min"`
+	BudsMax      int     `db:"buds_max"`
+	GoodFor      string  `db:"good_for"`
+	RatePerHour  int     `db:"rate_per_hour"`
+	PriorTake    float64 `db:"prior_take"`
+	PriorWeight  int     `db:"prior_weight"`
+	Slope        float64 `db:"slope"`
+	HandNote     string  `db:"hand_note"`
+	InUse        bool    `db:"in_use"`
+}
+
+// Techniques lists all of them in the house's order.
+func (q Q) Techniques(ctx context.Context) (ts []Technique, err error) {
+	err = q.all(ctx, &ts, `select * from technique order by sort`)
+	return ts, err
+}
+
+// HouseWay is a question on which growers differ, and this house's answer.
+type HouseWay struct {
+	Key      string `db:"key"`
+	Sort     int    `db:"sort"`
+	Question string `db:"question"`
+	Options  string `db:"options"`
+	Chosen   string `db:"chosen"`
+	Why      string `db:"why"`
+}
+
+// HouseWays lists the questions in order.
+func (q Q) HouseWays(ctx context.Context) (ws []HouseWay, err error) {
+	err = q.all(ctx, &ws, `select * from house_way order by sort`)
+	return ws, err
+}
+
+// HouseWay gives the house's answer to one question.
+func (q Q) HouseWay(ctx context.Context, key string) (w HouseWay, err error) {
+	err = q.get(ctx, &w, `select * from house_way where key = $1`, key)
+	return w, err
+}
+
+// ChooseWay keeps a new answer.
+func (q Q) ChooseWay(ctx context.Context, key, chosen string) error {
+	_, err := q.exec(ctx, `update house_way set chosen = $2 where key = $1`, key, chosen)
+	return err
+}
+
+// Tie is what a union is bound with.
+type Tie struct {
+	Key   string `db:"key"`
+	Name  string `db:"name"`
+	Untie string `db:"untie"`
+	Weeks *int   `db:"weeks"`
+}
+
+// Ties lists them.
+func (q Q) Ties(ctx context.Context) (ts []Tie, err error) {
+	err = q.all(ctx, &ts, `select * from tie order by name`)
+	return ts, err
+}
+
+// HealingWay is how a union is kept while it heals.
+type HealingWay struct {
+	Key     string   `db:"key"`
+	Name    string   `db:"name"`
+	LowC    *float64 `db:"low_c"`
+	HighC   *float64 `db:"high_c"`
+	DaysMin int      `db:"days_min"`
+	DaysMax int      `db:"days_max"`
+}
+
+// HealingWays lists them.
+func (q Q) HealingWays(ctx context.Context) (hs []HealingWay, err error) {
+	err = q.all(ctx, &hs, `select * from healing_way order by days_min, key`)
+	return hs, err
+}
+
+// Compatibility says how two genera get on, or ErrNotFound when nothing is known.
+func (q Q) Compatibility(ctx context.Context, scion, stock string) (verdict, note string, err error) {
+	var row struct {
+		Verdict string `db:"verdict"`
+		Note    string `db:"note"`
+	}
+	err = q.get(ctx, &row, `select verdict, note from compatibility where scion_genus = $1 and stock_genus = $2`, scion, stock)
+	return row.Verdict, row.Note, err
+}
+
+// Change is one line of the record of changes.
+type Change struct {
+	ID        int64           `db:"id"`
+	At        time.Time       `db:"at"`
+	PersonID  *int64          `db:"person_id"`
+	Person    string          `db:"person"`
+	RequestID string          `db:"request_id"`
+	What      string          `db:"what"`
+	Ref       string          `db:"ref"`
+	Doing     string          `db:"doing"`
+	Before    json.RawMessage `db:"before"`
+	After     json.RawMessage `db:"after"`
+}
+
+// AddChange keeps who changed what, with what stood before and after; either
+// may be nil.
+func (q Q) AddChange(ctx context.Context, c Change, before, after any) error {
+	asJSON := func(v any) (any, error) {
+		if v == nil {
+			return nil, nil
+		}
+		b, err := json.Marshal(v)
+		return string(b), err
+	}
+	b, err := asJSON(before)
+	if err != nil {
+		return err
+	}
+	a, err := asJSON(after)
+	if err != nil {
+		return err
+	}
+	_, err = q.exec(ctx, `insert into change_record (at, person_id, request_id, what, ref, doing, before, after)
+		values ($1, $2, $3, $4, $5, $6, $7, $8)`, c.At, c.PersonID, c.RequestID, c.What, c.Ref, c.Doing, b, a)
+	return err
+}
+
+// Changes lists the record from the newest down, 50 at a time; before is the
+// id to go on from, or 0.
+func (q Q) Changes(ctx context.Context, before int64) (cs []Change, err error) {
+	err = q.all(ctx, &cs, `select c.*, coalesce(p.name, '') as person from change_record c left join person p on p.id = c.person_id
+		where $1 = 0 or c.id < $1 order by c.id desc limit 50`, before)
+	return cs, err
+}

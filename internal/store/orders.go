@@ -1,0 +1,106 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// Order is trees of a variety on a stock, wanted by a date.
+type Order struct {
+	ID          int64     `db:"id"`
+	Code        string    `db:"code"`
+	VarietyID   int64     `db:"variety_id"`
+	Variety     string    `db:"variety"`
+	Genus       string    `db:"genus"`
+	StockTypeID int64     `db:"stock_type_id"`
+	StockType   string    `db:"stock_type"`
+	StockGenus  string    `db:"stock_genus"`
+	Trees       int       `db:"trees"`
+	DueOn       time.Time `db:"due_on"`
+	Priority    int       `db:"priority"`
+	Buyer       string    `db:"buyer"`
+	MadeAt      time.Time `db:"made_at"`
+	Batched     int       `db:"batched"` // grafts in batches that stand
+	Tied        int       `db:"tied"`
+	StockFree   int       `db:"stock_free"` // of the stock type, whoever else wants it
+	WoodFree    int       `db:"wood_free"`
+}
+
+const orderSelect = `select o.*, v.name as variety, v.genus, s.name as stock_type, s.genus as stock_genus,
+	coalesce((select sum(grafts) from batch b where b.order_id = o.id and undone_at is null), 0)::int as batched,
+	coalesce((select sum(x.tied) from tag t join batch b on b.id = t.batch_id, lateral (` + tiedOfTag + `) x
+		where b.order_id = o.id and b.undone_at is null), 0)::int as tied,
+	coalesce((select sum(f.n) from stock_lot l join stock_balance f on f.lot_id = l.id and f.account = 'free' where l.stock_type_id = o.stock_type_id), 0)::int as stock_free,
+	coalesce((select sum(f.n) from mother_plant m join wood_bundle w on w.plant_id = m.id join wood_balance f on f.bundle_id = w.id and f.account = 'free'
+		where m.variety_id = o.variety_id), 0)::int as wood_free
+	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id `
+
+// OpenOrders lists orders due on or after a day, soonest first.
+func (q Q) OpenOrders(ctx context.Context, from time.Time) (os []Order, err error) {
+	err = q.all(ctx, &os, orderSelect+`where o.due_on >= $1 order by o.due_on, o.priority, o.id limit 500`, from)
+	return os, err
+}
+
+// OrderByCode finds one.
+func (q Q) OrderByCode(ctx context.Context, code string) (o Order, err error) {
+	err = q.get(ctx, &o, orderSelect+`where o.code = $1`, code)
+	return o, err
+}
+
+// LockOrder holds an order until the transaction ends.
+func (q Q) LockOrder(ctx context.Context, id int64) error {
+	var got int64
+	return q.get(ctx, &got, `select id from orders where id = $1 for update`, id)
+}
+
+// AddOrder keeps an order.
+func (q Q) AddOrder(ctx context.Context, o Order) (int64, error) {
+	return q.insert(ctx, `insert into orders (code, variety_id, stock_type_id, trees, due_on, priority, buyer, made_at)
+		values (:code, :variety_id, :stock_type_id, :trees, :due_on, :priority, :buyer, :made_at) returning id`, o)
+}
+
+// Load is a file that was read and is waiting, or was loaded.
+type Load struct {
+	ID        int64     `db:"id"`
+	Kind      string    `db:"kind"`
+	FileName  string    `db:"file_name"`
+	SHA256    []byte    `db:"sha256"`
+	Body      []byte    `db:"body"`
+	State     string    `db:"state"`
+	PersonID  int64     `db:"person_id"`
+	Person    string    `db:"person"`
+	At        time.Time `db:"at"`
+	Added     int       `db:"added"`
+	Unchanged int       `db:"unchanged"`
+}
+
+// AddLoad keeps a file for its preview.
+func (q Q) AddLoad(ctx context.Context, l Load) (int64, error) {
+	return q.insert(ctx, `insert into load (kind, file_name, sha256, body, person_id, at)
+		values (:kind, :file_name, :sha256, :body, :person_id, :at) returning id`, l)
+}
+
+// LockLoad reads a load and holds it until the transaction ends.
+func (q Q) LockLoad(ctx context.Context, id int64) (l Load, err error) {
+	err = q.get(ctx, &l, `select l.*, p.name as person from load l join person p on p.id = l.person_id where l.id = $1 for update of l`, id)
+	return l, err
+}
+
+// Load reads a load.
+func (q Q) Load(ctx context.Context, id int64) (l Load, err error) {
+	err = q.get(ctx, &l, `select l.*, p.name as person from load l join person p on p.id = l.person_id where l.id = $1`, id)
+	return l, err
+}
+
+// EndLoad says how a load ended.
+func (q Q) EndLoad(ctx context.Context, id int64, state string, added, unchanged int) error {
+	_, err := q.exec(ctx, `update load set state = $2, added = $3, unchanged = $4 where id = $1`, id, state, added, unchanged)
+	return err
+}
+
+// Loads lists the newest 50.
+func (q Q) Loads(ctx context.Context) (ls []Load, err error) {
+	err = q.all(ctx, &ls, `select l.id, l.kind, l.file_name, l.state, l.person_id, l.at, l.added, l.unchanged, p.name as person
+		from load l join person p on p.id = l.person_id order by l.id desc limit 50`)
+	return ls, err
+}

@@ -1,0 +1,181 @@
+// Package store keeps the nursery in PostgreSQL: one file a family of tables,
+// each query a method of Q. It holds no rules of the craft; what must never
+// happen (a stem spent twice, a tap counted twice) is a constraint in the
+// migrations.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
+	_ "github.com/jackc/pgx/v5/stdlib" // the database/sql driver "pgx"
+	"github.com/jmoiron/sqlx"
+	"github.com/pressly/goose/v3"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Errors that queries give, whatever the table.
+var (
+	ErrNotFound = errors.New("not found")
+	ErrTaken    = errors.New("already there")
+	ErrShort    = errors.New("less is left than was asked for")
+)
+
+// DB is the nursery's database.
+type DB struct{ *sqlx.DB }
+
+// Open connects to the database at dsn and waits until it answers or ctx ends.
+func Open(ctx context.Context, dsn string) (*DB, error) {
+	db, err := sqlx.Open("pgx", dsn)
+	if err != nil {
+		return nil, fmt.Errorf("opening the database: %w", err)
+	}
+	db.SetMaxOpenConns(24)
+	db.SetMaxIdleConns(12)
+	db.SetConnMaxIdleTime(5 * time.Minute)
+	if err := db.PingContext(ctx); err != nil {
+		db.Close()
+		return nil, fmt.Errorf("reaching the database: %w", err)
+	}
+	return &DB{db}, nil
+}
+
+// Migrate brings the tables up to what this build knows. Several servers may
+// call it at once: a lock in the database lets one through at a time.
+func (d *DB) Migrate(ctx context.Context) error {
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	// goose's own locker polls every few seconds; an advisory lock on a
+	// connection of its own passes on at once.
+	conn, err := d.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	const lock = 6_174_011
+	if _, err := conn.ExecContext(ctx, `select pg_advisory_lock($1)`, lock); err != nil {
+		return fmt.Errorf("waiting to migrate: %w", err)
+	}
+	defer conn.ExecContext(context.WithoutCancel(ctx), `select pg_advisory_unlock($1)`, lock)
+	p, err := goose.NewProvider(goose.DialectPostgres, d.DB.DB, sub)
+	if err != nil {
+		return fmt.Errorf("reading migrations: %w", err)
+	}
+	if _, err := p.Up(ctx); err != nil {
+		return fmt.Errorf("migrating: %w", err)
+	}
+	return nil
+}
+
+// Q runs queries, in a transaction or outside one.
+type Q struct{ ext sqlx.ExtContext }
+
+// Q gives queries outside a transaction.
+func (d *DB) Q() Q { return Q{d.DB} }
+
+// Tx runs do in one transaction: all of it is kept, or none. A transaction
+// that lost a deadlock or a serialisation race is run again, up to five times.
+func (d *DB) Tx(ctx context.Context, do func(Q) error) error {
+	for try := 1; ; try++ {
+		err := d.once(ctx, do)
+		var pg *pgconn.PgError
+		if try < 5 && errors.As(err, &pg) && (pg.Code == "40P01" || pg.Code == "40001") {
+			continue
+		}
+		return err
+	}
+}
+
+func (d *DB) once(ctx context.Context, do func(Q) error) error {
+	tx, err := d.BeginTxx(ctx, nil)
+	if err != nil {
+		return fmt.Errorf("starting a transaction: %w", err)
+	}
+	defer tx.Rollback()
+	if err := do(Q{tx}); err != nil {
+		return err
+	}
+	if err := tx.Commit(); err != nil {
+		return fmt.Errorf("keeping the change: %w", mapped(err))
+	}
+	return nil
+}
+
+func mapped(err error) error {
+	var pg *pgconn.PgError
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, sql.ErrNoRows):
+		return ErrNotFound
+	case errors.As(err, &pg):
+		switch {
+		case pg.Code == "23505":
+			return fmt.Errorf("%w (%s): %w", ErrTaken, pg.ConstraintName, err)
+		case pg.ConstraintName == "stock_never_below_zero", pg.ConstraintName == "wood_never_below_zero":
+			return fmt.Errorf("%w: %w", ErrShort, err)
+		}
+	}
+	return err
+}
+
+func (q Q) get(ctx context.Context, into any, query string, args ...any) error {
+	return mapped(sqlx.GetContext(ctx, q.ext, into, query, args...))
+}
+
+func (q Q) all(ctx context.Context, into any, query string, args ...any) error {
+	return mapped(sqlx.SelectContext(ctx, q.ext, into, query, args...))
+}
+
+func (q Q) exec(ctx context.Context, query string, args ...any) (int64, error) {
+	r, err := q.ext.ExecContext(ctx, query, args...)
+	if err != nil {
+		return 0, mapped(err)
+	}
+	n, err := r.RowsAffected()
+	return n, mapped(err)
+}
+
+// named runs a statement with :names taken from a struct.
+func (q Q) named(ctx context.Context, query string, arg any) error {
+	_, err := sqlx.NamedExecContext(ctx, q.ext, query, arg)
+	return mapped(err)
+}
+
+// insert runs a named insert that returns an id.
+func (q Q) insert(ctx context.Context, query string, arg any) (int64, error) {
+	rows, err := sqlx.NamedQueryContext(ctx, q.ext, query, arg)
+	if err != nil {
+		return 0, mapped(err)
+	}
+	defer rows.Close()
+	var id int64
+	if rows.Next() {
+		if err := rows.Scan(&id); err != nil {
+			return 0, mapped(err)
+		}
+	}
+	return id, mapped(rows.Err())
+}
+
+// Once keeps the path that a form's own key led to. When the key was used
+// before, it gives the earlier path and true.
+func (q Q) Once(ctx context.Context, key, path string) (string, bool, error) {
+	n, err := q.exec(ctx, `insert into done_once (key, path) values ($1, $2) on conflict do nothing`, key, path)
+	if err != nil || n == 1 {
+		return path, false, err
+	}
+	var was string
+	err = q.get(ctx, &was, `select path from done_once where key = $1`, key)
+	return was, true, err
+}

@@ -1,0 +1,137 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// Variety is a cultivar.
+type Variety struct {
+	ID    int64  `db:"id"`
+	Genus string `db:"genus"`
+	Name  string `db:"name"`
+}
+
+// Varieties lists them by name.
+func (q Q) Varieties(ctx context.Context) (vs []Variety, err error) {
+	err = q.all(ctx, &vs, `select * from variety order by name, genus`)
+	return vs, err
+}
+
+// VarietyFor finds a variety by name and genus, and adds it if new.
+func (q Q) VarietyFor(ctx context.Context, name, genus string) (id int64, err error) {
+	err = q.get(ctx, &id, `with new as (insert into variety (genus, name) values ($2, $1) on conflict do nothing returning id)
+		select id from new union all select id from variety where lower(name) = lower($1) and genus = $2 limit 1`, name, genus)
+	return id, err
+}
+
+// Plant is a mother plant.
+type Plant struct {
+	ID          int64      `db:"id"`
+	Code        string     `db:"code"`
+	VarietyID   int64      `db:"variety_id"`
+	Variety     string     `db:"variety"`
+	Genus       string     `db:"genus"`
+	Place       string     `db:"place"`
+	PlantedYear *int       `db:"planted_year"`
+	SeenTrueBy  string     `db:"seen_true_by"`
+	SeenTrueOn  *time.Time `db:"seen_true_on"`
+	Health      string     `db:"health"`
+	Licence     string     `db:"licence"`
+	MadeAt      time.Time  `db:"made_at"`
+	Bundles     int        `db:"bundles"`
+}
+
+const plantSelect = `select m.*, v.name as variety, v.genus,
+	(select count(*) from wood_bundle b where b.plant_id = m.id) as bundles
+	from mother_plant m join variety v on v.id = m.variety_id `
+
+// Plants lists mother plants from a code on.
+func (q Q) Plants(ctx context.Context, after string, limit int) (ps []Plant, err error) {
+	err = q.all(ctx, &ps, plantSelect+`where m.code > $1 order by m.code limit $2`, after, limit)
+	return ps, err
+}
+
+// PlantByCode finds one.
+func (q Q) PlantByCode(ctx context.Context, code string) (p Plant, err error) {
+	err = q.get(ctx, &p, plantSelect+`where m.code = $1`, code)
+	return p, err
+}
+
+// AddPlant keeps a mother plant.
+func (q Q) AddPlant(ctx context.Context, p Plant) (int64, error) {
+	return q.insert(ctx, `insert into mother_plant (code, variety_id, place, planted_year, seen_true_by, seen_true_on, health, licence, made_at)
+		values (:code, :variety_id, :place, :planted_year, :seen_true_by, :seen_true_on, :health, :licence, :made_at) returning id`, p)
+}
+
+// Bundle is wood cut from one mother plant on one day.
+type Bundle struct {
+	ID           int64      `db:"id"`
+	Code         string     `db:"code"`
+	PlantID      int64      `db:"plant_id"`
+	Plant        string     `db:"plant"`
+	VarietyID    int64      `db:"variety_id"`
+	Variety      string     `db:"variety"`
+	Genus        string     `db:"genus"`
+	SeenTrueOn   *time.Time `db:"seen_true_on"`
+	CutOn        time.Time  `db:"cut_on"`
+	State        string     `db:"state"`
+	Sticks       int        `db:"sticks"`
+	LengthMM     float64    `db:"length_mm"`
+	BaseMM       float64    `db:"base_mm"`
+	TipMM        float64    `db:"tip_mm"`
+	InternodeMM  float64    `db:"internode_mm"`
+	BlindShare   float64    `db:"blind_share"`
+	BudsPerPiece int        `db:"buds_per_piece"`
+	Usable       string     `db:"usable"`
+	Pieces       int        `db:"pieces"`
+	Place        string     `db:"place"`
+	MadeAt       time.Time  `db:"made_at"`
+	Free         int        `db:"free"`
+}
+
+const bundleSelect = `select b.*, m.code as plant, m.variety_id, m.seen_true_on, v.name as variety, v.genus,
+	coalesce((select n from wood_balance w where w.bundle_id = b.id and account = 'free'), 0) as free
+	from wood_bundle b join mother_plant m on m.id = b.plant_id join variety v on v.id = m.variety_id `
+
+// Bundles lists bundles, newest first; after is the id to go on from, or 0.
+func (q Q) Bundles(ctx context.Context, after int64, limit int) (bs []Bundle, err error) {
+	err = q.all(ctx, &bs, bundleSelect+`where $1 = 0 or b.id < $1 order by b.id desc limit $2`, after, limit)
+	return bs, err
+}
+
+// BundlesOfPlant lists what was cut from a mother plant.
+func (q Q) BundlesOfPlant(ctx context.Context, plantID int64) (bs []Bundle, err error) {
+	err = q.all(ctx, &bs, bundleSelect+`where b.plant_id = $1 order by b.cut_on desc, b.id desc`, plantID)
+	return bs, err
+}
+
+// BundlesOfVariety lists the bundles of a variety that have pieces free,
+// oldest wood first.
+func (q Q) BundlesOfVariety(ctx context.Context, varietyID int64) (bs []Bundle, err error) {
+	err = q.all(ctx, &bs, bundleSelect+`join wood_balance f on f.bundle_id = b.id and f.account = 'free' and f.n > 0
+		where m.variety_id = $1 order by b.cut_on, b.id`, varietyID)
+	return bs, err
+}
+
+// BundleByCode finds one.
+func (q Q) BundleByCode(ctx context.Context, code string) (b Bundle, err error) {
+	err = q.get(ctx, &b, bundleSelect+`where b.code = $1`, code)
+	return b, err
+}
+
+// LockBundles holds bundles until the transaction ends, in the order of ids.
+func (q Q) LockBundles(ctx context.Context, ids []int64) error {
+	var got []int64
+	return q.all(ctx, &got, `select id from wood_bundle where id = any($1) order by id for update`, ids)
+}
+
+// AddBundle keeps a bundle and receives its pieces into the ledger.
+func (q Q) AddBundle(ctx context.Context, b Bundle, by int64) (int64, error) {
+	id, err := q.insert(ctx, `insert into wood_bundle (code, plant_id, cut_on, state, sticks, length_mm, base_mm, tip_mm, internode_mm, blind_share, buds_per_piece, usable, pieces, place, made_at)
+		values (:code, :plant_id, :cut_on, :state, :sticks, :length_mm, :base_mm, :tip_mm, :internode_mm, :blind_share, :buds_per_piece, :usable, :pieces, :place, :made_at) returning id`, b)
+	if err != nil || b.Pieces == 0 {
+		return id, err
+	}
+	return id, q.MoveWood(ctx, Move{Of: id, N: b.Pieces, From: Outside, To: Free, Reason: "cut", PersonID: by, At: b.MadeAt})
+}

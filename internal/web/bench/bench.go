@@ -1,0 +1,232 @@
+// Package bench is the Bench stage: batches shared out as tags, labels to
+// print, and the card that counts a tag's grafts.
+package bench
+
+import (
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"html/template"
+	"net/http"
+	"strconv"
+
+	"github.com/go-chi/chi/v5"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/web/draw"
+	"unionknot/internal/web/page"
+)
+
+//go:embed templates/*.html
+var files embed.FS
+
+type bench struct {
+	*page.Kit
+	views map[string]page.View
+}
+
+// Routes are the Bench stage's addresses.
+func Routes(k *page.Kit) []page.Route {
+	b := bench{k, page.Views(files)}
+	return []page.Route{
+		{Method: "GET", Path: "/bench", Who: page.Everyone, Do: b.list},
+		{Method: "GET", Path: "/bench/batches/{code}", Who: page.Readers, Do: b.batch},
+		{Method: "POST", Path: "/bench/batches/{code}/tags", Who: page.Boss, Do: b.split},
+		{Method: "POST", Path: "/bench/batches/{code}/undo", Who: page.Boss, Do: b.undo},
+		{Method: "GET", Path: "/bench/batches/{code}/labels", Who: page.Readers, Do: b.labels},
+		{Method: "GET", Path: "/bench/tags/{code}", Who: page.Everyone, Do: b.card},
+		{Method: "GET", Path: "/bench/tags/{code}/pace", Who: page.Everyone, Do: b.pace},
+		{Method: "POST", Path: "/bench/tags/{code}/taps", Who: page.Hands, Do: b.taps},
+		{Method: "POST", Path: "/bench/tags/{code}/hand-over", Who: page.Hands, Do: b.handOver},
+	}
+}
+
+func (b bench) list(w http.ResponseWriter, r *http.Request) error {
+	p, err := b.Nursery.Bench(r.Context(), page.Actor(r), page.QueryInt(r, "batches"))
+	if err != nil {
+		return err
+	}
+	return b.Show(w, r, b.views["list"], page.Frame{Title: "Bench", Stage: "Bench", Data: p})
+}
+
+func (b bench) batch(w http.ResponseWriter, r *http.Request) error {
+	return b.showBatch(w, r, page.NewForm("day", b.Nursery.Today().Format("2006-01-02")), http.StatusOK)
+}
+
+type workerLine struct {
+	ID      int64
+	Name    string
+	Role    string
+	Checked bool
+}
+
+type batchPage struct {
+	nursery.BatchPage
+	Choose []workerLine
+}
+
+func (b bench) showBatch(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
+	bp, err := b.Nursery.Batch(r.Context(), chi.URLParam(r, "code"))
+	if err != nil {
+		return err
+	}
+	p := batchPage{BatchPage: bp}
+	has := map[int64]bool{}
+	for _, t := range bp.Tags {
+		has[t.WorkerID] = true
+	}
+	for _, id := range f.Values["worker"] {
+		n, _ := strconv.ParseInt(id, 10, 64)
+		has[n] = true
+	}
+	for _, x := range bp.Workers {
+		p.Choose = append(p.Choose, workerLine{x.ID, x.Name, x.Role, has[x.ID]})
+	}
+	return b.ShowStatus(w, r, b.views["batch"], page.Frame{Title: "Batch " + bp.Batch.Code, Stage: "Bench", Data: p, Form: f}, status)
+}
+
+func (b bench) split(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	var workers []int64
+	for _, s := range f.Values["worker"] {
+		if n, err := strconv.ParseInt(s, 10, 64); err == nil {
+			workers = append(workers, n)
+		}
+	}
+	day := f.Date("day")
+	if err = f.Err(); err == nil {
+		err = b.Nursery.MakeTags(r.Context(), page.Actor(r), chi.URLParam(r, "code"), day, workers)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return b.showBatch(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	b.Flash(r, "The batch is shared out. Print its labels and lay the wood ready.")
+	return page.Go(w, r, "/bench/batches/"+chi.URLParam(r, "code"))
+}
+
+func (b bench) undo(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	err = b.Nursery.UndoBatch(r.Context(), page.Actor(r), chi.URLParam(r, "code"))
+	if form, ok := f.WithProblems(err); ok {
+		return b.showBatch(w, r, form, http.StatusConflict)
+	} else if err != nil {
+		return err
+	}
+	b.Flash(r, "The batch is taken back: its stems and wood are free again.")
+	return page.Go(w, r, "/match")
+}
+
+func (b bench) labels(w http.ResponseWriter, r *http.Request) error {
+	p, err := b.Nursery.Labels(r.Context(), chi.URLParam(r, "code"))
+	var none nursery.Problem
+	if errors.As(err, &none) {
+		b.Flash(r, "%s", none.Says)
+		return page.Go(w, r, "/bench/batches/"+chi.URLParam(r, "code"))
+	} else if err != nil {
+		return err
+	}
+	return b.Show(w, r, b.views["labels"], page.Frame{Title: "Labels of " + p.Batch.Code, Bare: true, Data: p})
+}
+
+type cardPage struct {
+	nursery.CardPage
+	Cut, PaceDrawing template.HTML
+	Finish           string
+	ReadOnly         bool
+	Taps             []tapped
+}
+
+type tapped struct {
+	ID   string `json:"id"`
+	Kind string `json:"kind"`
+	N    int    `json:"n"`
+}
+
+func (b bench) gather(r *http.Request) (cardPage, error) {
+	c, err := b.Nursery.Card(r.Context(), page.Actor(r), chi.URLParam(r, "code"))
+	if err != nil {
+		return cardPage{}, err
+	}
+	t := c.Tag
+	p := cardPage{CardPage: c, Cut: draw.Cut(t.Technique, (t.StockLow+t.StockHigh)/2, (t.WoodLow+t.WoodHigh)/2, c.Face), PaceDrawing: draw.Pace(c.Pace, b.Nursery.Now()),
+		ReadOnly: page.Actor(r).Role == nursery.Looker, Taps: []tapped{}}
+	for _, x := range c.LastTaps {
+		p.Taps = append(p.Taps, tapped{x.ID, x.Kind, x.N})
+	}
+	if c.PerHour > 0 && c.Counts.Left > 0 {
+		minutes := float64(c.Counts.Left) / c.PerHour * 60
+		p.Finish = fmt.Sprintf("about %.0f minutes at this pace", minutes)
+	}
+	return p, nil
+}
+
+func (b bench) card(w http.ResponseWriter, r *http.Request) error {
+	p, err := b.gather(r)
+	if err != nil {
+		return err
+	}
+	return b.Show(w, r, b.views["card"], page.Frame{Title: "Tag " + p.Tag.Code, Stage: "Bench", Data: p, Form: page.NewForm()})
+}
+
+func (b bench) pace(w http.ResponseWriter, r *http.Request) error {
+	p, err := b.gather(r)
+	if err != nil {
+		return err
+	}
+	return b.Part(w, b.views["card"], "pace", p)
+}
+
+// maxTapBody bounds what a tablet may send at once.
+const maxTapBody = 256 << 10
+
+func (b bench) taps(w http.ResponseWriter, r *http.Request) error {
+	var in struct {
+		Taps []nursery.Tap `json:"taps"`
+	}
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxTapBody)).Decode(&in); err != nil {
+		http.Error(w, "the taps did not arrive whole", http.StatusBadRequest)
+		return nil
+	}
+	done, err := b.Nursery.Tap(r.Context(), page.Actor(r), chi.URLParam(r, "code"), in.Taps)
+	var bad nursery.Problem
+	if errors.As(err, &bad) {
+		http.Error(w, bad.Says, http.StatusUnprocessableEntity)
+		return nil
+	} else if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Cache-Control", "no-store")
+	return json.NewEncoder(w).Encode(done)
+}
+
+func (b bench) handOver(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	to := f.Int("to")
+	if err = f.Err(); err == nil {
+		err = b.Nursery.HandOver(r.Context(), page.Actor(r), chi.URLParam(r, "code"), int64(to))
+	}
+	if form, ok := f.WithProblems(err); ok {
+		p, err := b.gather(r)
+		if err != nil {
+			return err
+		}
+		return b.ShowStatus(w, r, b.views["card"], page.Frame{Title: "Tag " + p.Tag.Code, Stage: "Bench", Data: p, Form: form}, http.StatusConflict)
+	} else if err != nil {
+		return err
+	}
+	b.Flash(r, "Tag %s is handed over.", chi.URLParam(r, "code"))
+	return page.Go(w, r, "/bench")
+}

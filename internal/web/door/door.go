@@ -1,0 +1,222 @@
+// Package door lets people in: the first account of an empty house, signing
+// in at the desk, and names and PINs at a bench tablet.
+package door
+
+import (
+	"embed"
+	"errors"
+	"net/http"
+	"strings"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/store"
+	"unionknot/internal/web/page"
+)
+
+//go:embed templates/*.html
+var files embed.FS
+
+type door struct {
+	*page.Kit
+	views map[string]page.View
+}
+
+// Routes are the door's addresses.
+func Routes(k *page.Kit) []page.Route {
+	d := door{k, page.Views(files)}
+	return []page.Route{
+		{Method: "GET", Path: "/", Who: page.Anybody, Do: d.start},
+		{Method: "GET", Path: "/first", Who: page.Anybody, Do: d.first},
+		{Method: "POST", Path: "/first", Who: page.Anybody, Do: d.makeFirst},
+		{Method: "GET", Path: "/sign-in", Who: page.Anybody, Do: d.signIn},
+		{Method: "POST", Path: "/sign-in", Who: page.Anybody, Do: d.checkSignIn},
+		{Method: "POST", Path: "/sign-out", Who: page.Anybody, Do: d.signOut},
+		{Method: "POST", Path: "/tablet", Who: page.Boss, Do: d.openTablet},
+		{Method: "GET", Path: "/names", Who: page.Anybody, Do: d.names},
+		{Method: "POST", Path: "/names", Who: page.Anybody, Do: d.checkPIN},
+		{Method: "POST", Path: "/season-group", Who: page.Everyone, Do: d.seasonGroup},
+	}
+}
+
+func (d door) start(w http.ResponseWriter, r *http.Request) error {
+	if _, in := page.ActorOf(r.Context()); in {
+		return page.Go(w, r, "/today")
+	}
+	if d.Sessions.GetInt64(r.Context(), "tablet_by") != 0 {
+		return page.Go(w, r, "/names")
+	}
+	empty, err := d.Nursery.Empty(r.Context())
+	if err != nil {
+		return err
+	}
+	if empty {
+		return page.Go(w, r, "/first")
+	}
+	return page.Go(w, r, "/sign-in")
+}
+
+func (d door) first(w http.ResponseWriter, r *http.Request) error {
+	empty, err := d.Nursery.Empty(r.Context())
+	if err != nil {
+		return err
+	}
+	if !empty {
+		return page.Go(w, r, "/sign-in")
+	}
+	return d.Show(w, r, d.views["first"], page.Frame{Title: "Open the house", Bare: true, Form: page.NewForm()})
+}
+
+func (d door) makeFirst(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	a, err := d.Nursery.FirstPropagator(r.Context(), f.Text("code"), f.Text("house"), f.Text("name"), f.Text("sign_in"), f.Values.Get("password"))
+	if form, ok := f.WithProblems(err); ok {
+		return d.ShowStatus(w, r, d.views["first"], page.Frame{Title: "Open the house", Bare: true, Form: form}, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	if err := d.letIn(r, a); err != nil {
+		return err
+	}
+	d.Flash(r, "The house is open. Take people on under House, or begin with stock.")
+	return page.Go(w, r, "/today")
+}
+
+func (d door) letIn(r *http.Request, a nursery.Actor) error {
+	if err := d.Sessions.RenewToken(r.Context()); err != nil {
+		return err
+	}
+	d.Sessions.Put(r.Context(), "person", a.ID)
+	return nil
+}
+
+func (d door) signIn(w http.ResponseWriter, r *http.Request) error {
+	empty, err := d.Nursery.Empty(r.Context())
+	if err != nil {
+		return err
+	}
+	if empty {
+		return page.Go(w, r, "/first")
+	}
+	return d.Show(w, r, d.views["signin"], page.Frame{Title: "Sign in", Bare: true, Form: page.NewForm("next", r.URL.Query().Get("next"))})
+}
+
+// refused puts a wrong or waiting sign-in back on its page.
+func (d door) refused(w http.ResponseWriter, r *http.Request, v page.View, f page.Frame, err error) error {
+	if errors.Is(err, nursery.ErrWait) {
+		f.Form.Whole = "Five wrong tries. Wait five minutes, or ask the propagator."
+		return d.ShowStatus(w, r, v, f, http.StatusTooManyRequests)
+	}
+	form, ok := f.Form.WithProblems(err)
+	if !ok {
+		return err
+	}
+	f.Form = form
+	return d.ShowStatus(w, r, v, f, http.StatusUnprocessableEntity)
+}
+
+func (d door) checkSignIn(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	a, err := d.Nursery.SignIn(r.Context(), f.Text("sign_in"), f.Values.Get("password"))
+	if err != nil {
+		return d.refused(w, r, d.views["signin"], page.Frame{Title: "Sign in", Bare: true, Form: f.Form}, err)
+	}
+	if err := d.letIn(r, a); err != nil {
+		return err
+	}
+	next := f.Text("next")
+	if !strings.HasPrefix(next, "/") || strings.HasPrefix(next, "//") || strings.Contains(next, "\\") {
+		next = "/today"
+	}
+	return page.Go(w, r, next)
+}
+
+func (d door) signOut(w http.ResponseWriter, r *http.Request) error {
+	ctx := r.Context()
+	if d.Sessions.GetInt64(ctx, "tablet_by") != 0 && d.Sessions.GetInt64(ctx, "person") != 0 {
+		d.Sessions.Remove(ctx, "person") // the tablet stays open for the next name
+		if err := d.Sessions.RenewToken(ctx); err != nil {
+			return err
+		}
+		return page.Go(w, r, "/names")
+	}
+	if err := d.Sessions.Destroy(ctx); err != nil {
+		return err
+	}
+	return page.Go(w, r, "/sign-in")
+}
+
+// openTablet makes this device a bench tablet: the propagator is signed out
+// of it, and workers pick their names.
+func (d door) openTablet(w http.ResponseWriter, r *http.Request) error {
+	a := page.Actor(r)
+	if err := d.Sessions.RenewToken(r.Context()); err != nil {
+		return err
+	}
+	d.Sessions.Remove(r.Context(), "person")
+	d.Sessions.Put(r.Context(), "tablet_by", a.ID)
+	return page.Go(w, r, "/names")
+}
+
+type namesPage struct {
+	People []store.Person
+	Picked store.Person
+}
+
+func (d door) namesFrame(r *http.Request, id string, f page.Form) (page.Frame, error) {
+	ps, err := d.Nursery.BenchNames(r.Context())
+	n := namesPage{People: ps}
+	for _, p := range ps {
+		if page.ID(p.ID) == id {
+			n.Picked = p
+		}
+	}
+	return page.Frame{Title: "Whose hands", Bare: true, Data: n, Form: f}, err
+}
+
+func (d door) names(w http.ResponseWriter, r *http.Request) error {
+	if d.Sessions.GetInt64(r.Context(), "tablet_by") == 0 {
+		return page.Go(w, r, "/sign-in")
+	}
+	f, err := d.namesFrame(r, r.URL.Query().Get("person"), page.NewForm())
+	if err != nil {
+		return err
+	}
+	return d.Show(w, r, d.views["names"], f)
+}
+
+func (d door) checkPIN(w http.ResponseWriter, r *http.Request) error {
+	if d.Sessions.GetInt64(r.Context(), "tablet_by") == 0 {
+		return page.Go(w, r, "/sign-in")
+	}
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	a, err := d.Nursery.SignInByPIN(r.Context(), int64(f.Int("person")), f.Text("pin"))
+	if err != nil {
+		frame, ferr := d.namesFrame(r, f.Text("person"), f.Form)
+		if ferr != nil {
+			return ferr
+		}
+		return d.refused(w, r, d.views["names"], frame, err)
+	}
+	if err := d.letIn(r, a); err != nil {
+		return err
+	}
+	return page.Go(w, r, "/bench")
+}
+
+func (d door) seasonGroup(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	d.Sessions.Put(r.Context(), "group", f.Text("group"))
+	return page.Go(w, r, page.Back(r, "/today"))
+}

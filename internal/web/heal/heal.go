@@ -1,0 +1,133 @@
+// Package heal is the Heal stage: what stands healing, and the counts of what
+// took.
+package heal
+
+import (
+	"embed"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"unionknot/internal/core/tagcode"
+	"unionknot/internal/nursery"
+	"unionknot/internal/web/page"
+)
+
+//go:embed templates/*.html
+var files embed.FS
+
+type heal struct {
+	*page.Kit
+	views map[string]page.View
+}
+
+// Routes are the Heal stage's addresses.
+func Routes(k *page.Kit) []page.Route {
+	h := heal{k, page.Views(files)}
+	return []page.Route{
+		{Method: "GET", Path: "/heal", Who: page.Everyone, Do: h.list},
+		{Method: "GET", Path: "/heal/{code}", Who: page.Everyone, Do: h.count},
+		{Method: "POST", Path: "/heal/{code}", Who: page.Hands, Do: h.keep},
+		{Method: "POST", Path: "/heal/{code}/place", Who: page.Hands, Do: h.place},
+	}
+}
+
+func (h heal) list(w http.ResponseWriter, r *http.Request) error {
+	if typed := r.URL.Query().Get("tag"); typed != "" {
+		code, err := tagcode.Parse(typed)
+		if err == nil {
+			return page.Go(w, r, "/heal/"+code)
+		}
+		h.Flash(r, "%s: %s.", typed, strings.SplitN(err.Error(), ": ", 2)[1])
+		return page.Go(w, r, "/heal")
+	}
+	p, err := h.Nursery.Heal(r.Context(), page.QueryInt(r, "after"))
+	if err != nil {
+		return err
+	}
+	return h.Show(w, r, h.views["list"], page.Frame{Title: "Heal", Stage: "Heal", Data: p})
+}
+
+type causeRow struct {
+	Cause string
+	N     string
+}
+
+type countPage struct {
+	nursery.CountPage
+	Rows  []causeRow
+	Looks []string
+	Can   bool
+}
+
+func (h heal) count(w http.ResponseWriter, r *http.Request) error {
+	return h.show(w, r, r.URL.Query().Get("look"), page.NewForm(), http.StatusOK)
+}
+
+func (h heal) show(w http.ResponseWriter, r *http.Request, look string, f page.Form, status int) error {
+	cp, err := h.Nursery.Count(r.Context(), chi.URLParam(r, "code"), look)
+	if err != nil {
+		return err
+	}
+	p := countPage{CountPage: cp, Looks: nursery.Looks, Can: page.Actor(r).Role != nursery.Looker}
+	if status == http.StatusOK && cp.Now != nil {
+		f.Values.Set("taken", fmt.Sprint(cp.Now.Taken))
+		f.Values.Set("doubtful", fmt.Sprint(cp.Now.Doubtful))
+		f.Values.Set("dead", fmt.Sprint(cp.Now.Dead))
+		for _, c := range cp.Of[cp.Now.ID] {
+			f.Values.Set("cause:"+c.Cause, fmt.Sprint(c.N))
+		}
+	}
+	for _, k := range []string{"taken", "doubtful", "dead"} {
+		if f.Values.Get(k) == "" {
+			f.Values.Set(k, "0")
+		}
+	}
+	for _, c := range cp.Causes {
+		p.Rows = append(p.Rows, causeRow{c, f.Values.Get("cause:" + c)})
+	}
+	return h.ShowStatus(w, r, h.views["count"], page.Frame{Title: "Count " + cp.Tag.Code, Stage: "Heal", Data: p, Form: f}, status)
+}
+
+func (h heal) keep(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	code := chi.URLParam(r, "code")
+	n := nursery.NewCount{ID: f.Text("once"), Look: f.Text("look"), Taken: f.Int("taken"), Doubtful: f.Int("doubtful"), Dead: f.Int("dead"), Replaces: f.Text("replaces"), Causes: map[string]int{}}
+	for k := range f.Values {
+		if c, ok := strings.CutPrefix(k, "cause:"); ok {
+			n.Causes[c] = f.Int(k)
+		}
+	}
+	if err = f.Err(); err == nil {
+		err = h.Nursery.KeepCount(r.Context(), page.Actor(r), code, n)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		form.Once = page.UUID()
+		return h.show(w, r, n.Look, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	h.Flash(r, "%s: %d took, %d doubtful, %d dead. Kept.", code, n.Taken, n.Doubtful, n.Dead)
+	if next := f.Text("next"); next != "" && f.Values.Has("go-next") {
+		return page.Go(w, r, "/heal/"+next)
+	}
+	return page.Go(w, r, "/heal/"+code+"?look="+strings.ReplaceAll(n.Look, " ", "+"))
+}
+
+func (h heal) place(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	code := chi.URLParam(r, "code")
+	if err := h.Nursery.SetHealPlace(r.Context(), page.Actor(r), code, f.Text("place")); err != nil {
+		return err
+	}
+	h.Flash(r, "%s stands in %s.", code, f.Text("place"))
+	return page.Go(w, r, "/heal/"+code)
+}

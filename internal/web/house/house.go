@@ -1,0 +1,242 @@
+// Package house is the House stage: people, the house's ways and techniques,
+// files coming in, and the record of changes.
+package house
+
+import (
+	"embed"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+
+	"github.com/go-chi/chi/v5"
+
+	"unionknot/docs/examples"
+	"unionknot/internal/exchange"
+	"unionknot/internal/nursery"
+	"unionknot/internal/store"
+	"unionknot/internal/web/page"
+)
+
+//go:embed templates/*.html
+var files embed.FS
+
+type house struct {
+	*page.Kit
+	views map[string]page.View
+}
+
+// Routes are the House stage's addresses.
+func Routes(k *page.Kit) []page.Route {
+	h := house{k, page.Views(files)}
+	return []page.Route{
+		{Method: "GET", Path: "/house", Who: page.Boss, Do: h.show},
+		{Method: "POST", Path: "/house", Who: page.Boss, Do: h.settings},
+		{Method: "POST", Path: "/house/people", Who: page.Boss, Do: h.addPerson},
+		{Method: "POST", Path: "/house/people/{id}/leave", Who: page.Boss, Do: h.leave},
+		{Method: "POST", Path: "/house/ways", Who: page.Boss, Do: h.way},
+		{Method: "GET", Path: "/house/changes", Who: page.Boss, Do: h.changes},
+		{Method: "POST", Path: "/loads/{kind}", Who: page.Boss, Do: h.read},
+		{Method: "GET", Path: "/loads/{id}", Who: page.Boss, Do: h.preview},
+		{Method: "POST", Path: "/loads/{id}/load", Who: page.Boss, Do: h.load},
+		{Method: "POST", Path: "/loads/{id}/drop", Who: page.Boss, Do: h.drop},
+		{Method: "GET", Path: "/examples/{name}", Who: page.Everyone, Do: h.example},
+	}
+}
+
+type wayLine struct {
+	store.HouseWay
+	Choices []string
+}
+
+type housePage struct {
+	nursery.HousePage
+	Ways      []wayLine
+	Roles     []string
+	ChancePct int
+	Kinds     []nursery.LoadKind
+}
+
+func (h house) show(w http.ResponseWriter, r *http.Request) error {
+	return h.showHouse(w, r, page.NewForm("role", "bench hand"), http.StatusOK)
+}
+
+func (h house) showHouse(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
+	hp, err := h.Nursery.House(r.Context(), page.Actor(r))
+	if err != nil {
+		return err
+	}
+	p := housePage{HousePage: hp, Roles: []string{string(nursery.BenchHand), string(nursery.Propagator), string(nursery.Looker)},
+		ChancePct: int(hp.House.Chance*100 + 0.5), Kinds: nursery.LoadKinds}
+	for _, x := range hp.Ways {
+		p.Ways = append(p.Ways, wayLine{x, nursery.Options(x)})
+	}
+	return h.ShowStatus(w, r, h.views["house"], page.Frame{Title: "House", Stage: "House", Data: p, Form: f}, status)
+}
+
+// done carries on after something was changed in the house.
+func (h house) done(w http.ResponseWriter, r *http.Request, f *page.Typed, err error, says string) error {
+	if form, ok := f.WithProblems(err); ok {
+		return h.showHouse(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	h.Flash(r, "%s", says)
+	return page.Go(w, r, "/house")
+}
+
+func (h house) settings(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	n := nursery.Settings{Name: f.Text("house_name"), Place: f.Text("place"), TagSize: f.Int("tag_size"), ChancePct: f.Int("chance")}
+	if err = f.Err(); err == nil {
+		err = h.Nursery.ChangeSettings(r.Context(), page.Actor(r), n)
+	}
+	return h.done(w, r, f, err, "The house's numbers are kept.")
+}
+
+func (h house) addPerson(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	err = h.Nursery.AddPerson(r.Context(), page.Actor(r), nursery.NewPerson{Name: f.Text("name"), SignIn: f.Text("sign_in"), Role: f.Text("role"), Password: f.Values.Get("password"), PIN: f.Text("pin")})
+	return h.done(w, r, f, err, f.Text("name")+" is taken on.")
+}
+
+func (h house) leave(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	if err != nil {
+		return nursery.ErrNotFound
+	}
+	back := f.Text("back") != ""
+	says := "Their access has ended; their tags and counts stay."
+	if back {
+		says = "They are back."
+	}
+	return h.done(w, r, f, h.Nursery.Leave(r.Context(), page.Actor(r), id, back), says)
+}
+
+func (h house) way(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	return h.done(w, r, f, h.Nursery.ChooseWay(r.Context(), page.Actor(r), f.Text("key"), f.Text("chosen")), "The house way is changed.")
+}
+
+func (h house) changes(w http.ResponseWriter, r *http.Request) error {
+	cs, err := h.Nursery.Changes(r.Context(), page.Actor(r), page.QueryInt(r, "before"))
+	if err != nil {
+		return err
+	}
+	return h.Show(w, r, h.views["changes"], page.Frame{Title: "Record of changes", Stage: "House", Data: cs})
+}
+
+func (h house) read(w http.ResponseWriter, r *http.Request) error {
+	kind := chi.URLParam(r, "kind")
+	k, ok := nursery.KindOf(kind)
+	if !ok {
+		return nursery.ErrNotFound
+	}
+	r.Body = http.MaxBytesReader(w, r.Body, exchange.MaxBytes+64<<10)
+	body, name, err := upload(r)
+	if err != nil {
+		h.Flash(r, "The file is missing or over %d MB, so nothing was read. Choose a smaller one.", exchange.MaxBytes>>20)
+		return page.Go(w, r, k.Stage)
+	}
+	id, err := h.Nursery.ReadFile(r.Context(), page.Actor(r), kind, name, body)
+	if form, bad := (page.Form{}).WithProblems(err); bad {
+		h.Flash(r, "%s", form.Problems["file"])
+		return page.Go(w, r, k.Stage)
+	} else if err != nil {
+		return err
+	}
+	return page.Go(w, r, "/loads/"+page.ID(id))
+}
+
+func upload(r *http.Request) ([]byte, string, error) {
+	f, head, err := r.FormFile("file")
+	if err != nil {
+		return nil, "", err
+	}
+	defer f.Close()
+	b, err := io.ReadAll(f)
+	return b, filepath.Base(head.Filename), err
+}
+
+func (h house) loadID(r *http.Request) (int64, error) {
+	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	if err != nil {
+		return 0, nursery.ErrNotFound
+	}
+	return id, nil
+}
+
+func (h house) preview(w http.ResponseWriter, r *http.Request) error {
+	return h.showPreview(w, r, page.NewForm(), http.StatusOK)
+}
+
+func (h house) showPreview(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
+	id, err := h.loadID(r)
+	if err != nil {
+		return err
+	}
+	p, err := h.Nursery.Preview(r.Context(), page.Actor(r), id)
+	if err != nil {
+		return err
+	}
+	stage := map[string]string{"/stock": "Stock", "/wood": "Wood", "/orders": "Orders"}[p.Kind.Stage]
+	return h.ShowStatus(w, r, h.views["preview"], page.Frame{Title: "Preview of " + p.Load.FileName, Stage: stage, Data: p, Form: f}, status)
+}
+
+func (h house) load(w http.ResponseWriter, r *http.Request) error {
+	id, err := h.loadID(r)
+	if err != nil {
+		return err
+	}
+	err = h.Nursery.LoadNow(r.Context(), page.Actor(r), id)
+	if form, ok := page.NewForm().WithProblems(err); ok {
+		return h.showPreview(w, r, form, http.StatusConflict)
+	} else if err != nil {
+		return err
+	}
+	return page.Go(w, r, "/loads/"+page.ID(id))
+}
+
+func (h house) drop(w http.ResponseWriter, r *http.Request) error {
+	id, err := h.loadID(r)
+	if err != nil {
+		return err
+	}
+	p, err := h.Nursery.Preview(r.Context(), page.Actor(r), id)
+	if err != nil {
+		return err
+	}
+	if err := h.Nursery.DropLoad(r.Context(), page.Actor(r), id); err != nil {
+		return err
+	}
+	h.Flash(r, "%s was looked at and left. Nothing was loaded.", p.Load.FileName)
+	return page.Go(w, r, p.Kind.Stage)
+}
+
+func (h house) example(w http.ResponseWriter, r *http.Request) error {
+	name := chi.URLParam(r, "name")
+	b, err := examples.Files.ReadFile(filepath.Base(name))
+	if os.IsNotExist(err) {
+		return nursery.ErrNotFound
+	} else if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
+	w.Header().Set("Content-Disposition", `attachment; filename="`+filepath.Base(name)+`"`)
+	_, err = w.Write(b)
+	return err
+}

@@ -1,0 +1,127 @@
+// Package results is the Results stage: what took, by whom, how and of what.
+package results
+
+import (
+	"embed"
+	"html/template"
+	"net/http"
+	"net/url"
+	"time"
+
+	"unionknot/internal/exchange"
+	"unionknot/internal/nursery"
+	"unionknot/internal/store"
+	"unionknot/internal/web/draw"
+	"unionknot/internal/web/page"
+)
+
+//go:embed templates/*.html
+var files embed.FS
+
+type results struct {
+	*page.Kit
+	views map[string]page.View
+}
+
+// Routes are the Results stage's addresses.
+func Routes(k *page.Kit) []page.Route {
+	s := results{k, page.Views(files)}
+	return []page.Route{
+		{Method: "GET", Path: "/results", Who: page.Everyone, Do: s.show},
+		{Method: "GET", Path: "/results/tags", Who: page.Everyone, Do: s.tags},
+	}
+}
+
+type line struct {
+	nursery.ResultLine
+	Drawing template.HTML
+	Query   template.URL
+}
+
+type group struct {
+	Key, Title string
+	Lines      []line
+}
+
+type resultsPage struct {
+	nursery.ResultsPage
+	AllDrawing template.HTML
+	Sets       []group
+	Seasons    []season
+	Most       int
+	Query      string
+}
+
+type season struct {
+	Year int
+	Name string
+	On   bool
+}
+
+func filter(r *http.Request) nursery.ResultsFilter {
+	q := r.URL.Query()
+	f := nursery.ResultsFilter{Genus: q.Get("genus")}
+	if y := int(page.QueryInt(r, "season")); y > 1900 && y < 2200 {
+		f.From, f.To = nursery.SeasonDays(y)
+	}
+	if t, err := exchange.ParseDate(q.Get("from")); err == nil {
+		f.From = t
+	}
+	if t, err := exchange.ParseDate(q.Get("to")); err == nil {
+		f.To = t
+	}
+	return f
+}
+
+var titles = map[string]string{"worker": "By hand", "technique": "By technique", "lot": "By stock lot", "bundle": "By wood bundle"}
+
+func (s results) show(w http.ResponseWriter, r *http.Request) error {
+	f := filter(r)
+	rp, err := s.Nursery.Results(r.Context(), page.Actor(r), f)
+	if err != nil {
+		return err
+	}
+	p := resultsPage{ResultsPage: rp, Query: r.URL.RawQuery, AllDrawing: draw.Whisker(rp.AllTake.Low, rp.AllTake.Mean, rp.AllTake.High, false)}
+	for _, g := range rp.Order {
+		set := group{Key: g, Title: titles[g]}
+		for _, l := range rp.Groups[g] {
+			q := url.Values{"by": {g}, "key": {l.Key}}
+			if !f.From.IsZero() {
+				q.Set("from", f.From.Format(time.DateOnly))
+				q.Set("to", f.To.Format(time.DateOnly))
+			}
+			if f.Genus != "" {
+				q.Set("genus", f.Genus)
+			}
+			set.Lines = append(set.Lines, line{l, draw.Whisker(l.Take.Low, l.Take.Mean, l.Take.High, l.Uncertain), template.URL(q.Encode())})
+		}
+		p.Sets = append(p.Sets, set)
+	}
+	for _, y := range s.Nursery.Seasons() {
+		from, to := nursery.SeasonDays(y)
+		p.Seasons = append(p.Seasons, season{y, from.Format("2006") + "–" + to.Format("06"), f.From.Equal(from)})
+	}
+	p.Most = 1
+	for _, c := range rp.Causes {
+		p.Most = max(p.Most, c.N)
+	}
+	return s.Show(w, r, s.views["results"], page.Frame{Title: "Results", Stage: "Results", Data: p})
+}
+
+type tagsPage struct {
+	By, Key string
+	Tags    []store.Tag
+}
+
+func (s results) tags(w http.ResponseWriter, r *http.Request) error {
+	q := r.URL.Query()
+	ts, err := s.Nursery.GroupTags(r.Context(), page.Actor(r), q.Get("by"), q.Get("key"), filter(r))
+	if err != nil {
+		return err
+	}
+	p := tagsPage{By: q.Get("by"), Key: q.Get("key"), Tags: ts}
+	if page.IsPart(r) {
+		return s.Part(w, s.views["tags"], "tags", p)
+	}
+	return s.Show(w, r, s.views["tags"], page.Frame{Title: "Tags behind a figure", Stage: "Results", Data: p})
+}

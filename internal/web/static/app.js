@@ -1,0 +1,110 @@
+// Keys, workings and forms: what every page shares.
+(() => {
+  'use strict';
+
+  const typing = (el) => el && el.closest('input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]');
+  const closeWorkings = (but) => {
+    let closed = false;
+    for (const d of document.querySelectorAll('details.figure[open], details.who[open]')) {
+      if (d !== but) {
+        d.open = false;
+        closed = true;
+        if (d.contains(document.activeElement)) d.querySelector('summary').focus();
+      }
+    }
+    return closed;
+  };
+
+  document.addEventListener('keydown', (e) => {
+    if (e.ctrlKey || e.altKey || e.metaKey || e.isComposing) return;
+    if (e.key === 'Escape') {
+      const found = document.getElementById('found');
+      if (found && found.firstChild) found.replaceChildren();
+      if (closeWorkings(null)) e.preventDefault();
+      return;
+    }
+    if (typing(e.target)) return;
+    if (e.key === '/') {
+      const find = document.getElementById('find');
+      if (find) {
+        e.preventDefault();
+        find.focus();
+        find.select();
+      }
+      return;
+    }
+    if (e.key === '?') {
+      document.getElementById('keys')?.showModal();
+      return;
+    }
+    if (/^[0-9]$/.test(e.key) && !document.querySelector('dialog[open]')) {
+      document.querySelector(`.stages > a[data-key="${e.key}"]`)?.click();
+    }
+  });
+
+  document.addEventListener('click', (e) => {
+    const t = e.target;
+    if (t.closest('[data-keys]')) document.getElementById('keys').showModal();
+    if (t.closest('[data-print]')) window.print();
+    const close = t.closest('[data-close]');
+    if (close) {
+      const d = close.closest('details');
+      d.open = false;
+      d.querySelector('summary').focus();
+    } else if (!t.closest('details.figure, details.who')) {
+      closeWorkings(null);
+    }
+    if (!t.closest('.find')) document.getElementById('found')?.replaceChildren();
+  });
+
+  // One working is open at a time.
+  document.addEventListener('toggle', (e) => {
+    if (e.target.matches?.('details.figure') && e.target.open) closeWorkings(e.target);
+  }, true);
+
+  document.addEventListener('change', (e) => {
+    if (e.target.matches('[data-send]')) e.target.form.requestSubmit();
+  });
+
+  // A form goes once. The server knows a form's own key as well; this saves
+  // the second wait.
+  document.addEventListener('submit', (e) => {
+    if (e.defaultPrevented || e.target.method !== 'post') return;
+    if (e.target.dataset.sent) {
+      e.preventDefault();
+      return;
+    }
+    e.target.dataset.sent = '1';
+  });
+  // Coming back by the back button: the form may go again.
+  window.addEventListener('pageshow', () => {
+    for (const f of document.querySelectorAll('form[data-sent]')) delete f.dataset.sent;
+  });
+
+  document.addEventListener('alpine:init', () => {
+    Alpine.data('house', () => ({}));
+
+    // The count of takes of one tag: what is left, and the take so far.
+    Alpine.data('count', () => ({
+      tied: 0, taken: 0, doubtful: 0, dead: 0,
+      init() {
+        const d = this.$root.dataset;
+        for (const k of ['tied', 'taken', 'doubtful', 'dead']) this[k] = Number(d[k]) || 0;
+      },
+      num(v) { return Math.max(0, Math.trunc(Number(v)) || 0); },
+      get all() { return this.num(this.taken) + this.num(this.doubtful) + this.num(this.dead); },
+      get left() { return this.tied - this.all; },
+      get over() { return this.left < 0; },
+      get says() {
+        if (this.left < 0) return `${-this.left} more than were tied: look again.`;
+        const share = this.all ? `${Math.round(100 * this.num(this.taken) / this.all)} % took of ${this.all} counted. ` : '';
+        return share + (this.left ? `${this.left} of ${this.tied} still to count.` : 'All counted.');
+      },
+      bump(e) {
+        const { kind, by } = e.currentTarget.dataset;
+        if (by === 'rest') this[kind] = this.num(this[kind]) + Math.max(0, this.left);
+        else this[kind] = Math.max(0, this.num(this[kind]) + Number(by));
+      },
+    }));
+  });
+})();

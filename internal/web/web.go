@@ -1,0 +1,205 @@
+// Package web serves the nursery's screens. A request's way: route, the door
+// (who is asking, and may they), the stage's handler, one use case, the view.
+package web
+
+import (
+	"database/sql"
+	"embed"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/alexedwards/scs/postgresstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+	"github.com/go-chi/httprate"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/web/bench"
+	"unionknot/internal/web/door"
+	"unionknot/internal/web/heal"
+	"unionknot/internal/web/house"
+	"unionknot/internal/web/match"
+	"unionknot/internal/web/orders"
+	"unionknot/internal/web/page"
+	"unionknot/internal/web/results"
+	"unionknot/internal/web/stock"
+	"unionknot/internal/web/today"
+	"unionknot/internal/web/trace"
+	"unionknot/internal/web/wood"
+)
+
+//go:embed static templates/*.html
+var files embed.FS
+
+// Options are what a server is started with.
+type Options struct {
+	SecureCookies  bool // over https
+	SignInsAMinute int  // from one address; 0 is 30
+}
+
+// Server answers the browser.
+type Server struct {
+	kit    *page.Kit
+	views  map[string]page.View
+	routes []page.Route
+	mux    http.Handler
+}
+
+// New readies a server on a nursery. Sessions are kept in db.
+func New(n *nursery.Service, db *sql.DB, log *slog.Logger, o Options) (*Server, error) {
+	if o.SignInsAMinute == 0 {
+		o.SignInsAMinute = 30
+	}
+	stamp, err := files.ReadFile("static/built.sum")
+	if err != nil {
+		return nil, err
+	}
+	sessions := scs.New()
+	sessions.Store = postgresstore.NewWithCleanupInterval(db, 10*time.Minute)
+	sessions.Lifetime = 14 * time.Hour
+	sessions.IdleTimeout = 4 * time.Hour
+	sessions.Cookie.Name = "union_knot"
+	sessions.Cookie.HttpOnly = true
+	sessions.Cookie.SameSite = http.SameSiteLaxMode
+	sessions.Cookie.Secure = o.SecureCookies
+	k := &page.Kit{Nursery: n, Sessions: sessions, Log: log, Stamp: strings.TrimSpace(string(stamp))}
+	s := &Server{kit: k, views: page.Views(files)}
+	for _, stage := range []func(*page.Kit) []page.Route{door.Routes, today.Routes, orders.Routes, stock.Routes, wood.Routes, match.Routes,
+		bench.Routes, heal.Routes, results.Routes, house.Routes, trace.Routes} {
+		s.routes = append(s.routes, stage(k)...)
+	}
+	s.mux, err = s.handler(o)
+	return s, err
+}
+
+// Close ends the sessions' sweeping.
+func (s *Server) Close() {
+	if p, ok := s.kit.Sessions.Store.(*postgresstore.PostgresStore); ok {
+		p.StopCleanup()
+	}
+}
+
+// Routes lists every address with who may ask.
+func (s *Server) Routes() []page.Route { return s.routes }
+
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.mux.ServeHTTP(w, r) }
+
+func (s *Server) handler(o Options) (http.Handler, error) {
+	static, err := fs.Sub(files, "static")
+	if err != nil {
+		return nil, err
+	}
+	r := chi.NewRouter()
+	r.Use(middleware.RequestID, s.logged, measured, secured)
+	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { w.Write([]byte("ok\n")) })
+	r.Get("/readyz", func(w http.ResponseWriter, r *http.Request) {
+		if err := s.kit.Nursery.Ready(r.Context()); err != nil {
+			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
+			return
+		}
+		w.Write([]byte("ready\n"))
+	})
+	r.Handle("/static/*", http.StripPrefix("/static/", cached(http.FileServerFS(static))))
+	cross := http.NewCrossOriginProtection()
+	r.Group(func(r chi.Router) {
+		r.Use(cross.Handler, s.kit.Sessions.LoadAndSave, s.known)
+		slow := httprate.Limit(o.SignInsAMinute, time.Minute, httprate.WithKeyFuncs(httprate.KeyByIP), httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
+			http.Error(w, "Too many tries from this place. Wait a minute.", http.StatusTooManyRequests)
+		}))
+		for _, route := range s.routes {
+			h := s.guard(route)
+			if route.Method == http.MethodPost && (route.Path == "/sign-in" || route.Path == "/names" || route.Path == "/first") {
+				h = slow(h)
+			}
+			r.Method(route.Method, route.Path, h)
+		}
+		r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.fail(w, r, nursery.ErrNotFound) })
+	})
+	return r, nil
+}
+
+// known finds who the session belongs to.
+func (s *Server) known(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		ctx := nursery.WithRequest(r.Context(), middleware.GetReqID(r.Context()))
+		if id := s.kit.Sessions.GetInt64(ctx, "person"); id != 0 {
+			a, err := s.kit.Nursery.Actor(ctx, id)
+			if err == nil {
+				ctx = page.WithActor(ctx, a)
+			} else if !errors.Is(err, nursery.ErrNotFound) {
+				s.fail(w, r, err)
+				return
+			}
+		}
+		next.ServeHTTP(w, r.WithContext(ctx))
+	})
+}
+
+// guard lets through who may ask, and turns errors into pages.
+func (s *Server) guard(route page.Route) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if len(route.Who) > 0 {
+			a, in := page.ActorOf(r.Context())
+			if !in {
+				s.toDoor(w, r)
+				return
+			}
+			if !page.Allowed(a.Role, route.Who) {
+				s.fail(w, r, nursery.ErrNotAllowed)
+				return
+			}
+		}
+		// Files have a bound of their own; a form is never this large.
+		if r.Method == http.MethodPost && !strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/") {
+			r.Body = http.MaxBytesReader(w, r.Body, 1<<20)
+		}
+		if err := route.Do(w, r); err != nil {
+			s.fail(w, r, err)
+		}
+	})
+}
+
+func (s *Server) toDoor(w http.ResponseWriter, r *http.Request) {
+	if r.Method != http.MethodGet || page.IsPart(r) {
+		w.Header().Set("HX-Redirect", "/sign-in")
+		http.Error(w, "Sign in first.", http.StatusUnauthorized)
+		return
+	}
+	if s.kit.Sessions.GetInt64(r.Context(), "tablet_by") != 0 {
+		http.Redirect(w, r, "/names", http.StatusSeeOther)
+		return
+	}
+	http.Redirect(w, r, "/sign-in?next="+strings.ReplaceAll(r.URL.RequestURI(), "&", "%26"), http.StatusSeeOther)
+}
+
+// trouble is what an error page says.
+type trouble struct {
+	Title, Says string
+	Request     string
+}
+
+func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
+	t := trouble{Title: "Something broke here", Says: "Nothing was half done: what you sent was either kept whole or not at all. Look whether it is there, and try again. If it goes on, give the propagator this number.", Request: middleware.GetReqID(r.Context())}
+	status := http.StatusInternalServerError
+	var bad nursery.Problem
+	switch {
+	case errors.Is(err, nursery.ErrNotFound):
+		t, status = trouble{Title: "Not here", Says: "There is nothing by that code. It may be mistyped, or taken back. Find looks through every code and name."}, http.StatusNotFound
+	case errors.Is(err, nursery.ErrNotAllowed):
+		t, status = trouble{Title: "Not yours to open", Says: "This belongs to another role, or to another hand's tag. Ask the propagator, or sign in as the right person."}, http.StatusForbidden
+	case errors.As(err, &bad):
+		t, status = trouble{Title: "That cannot be done", Says: bad.Says}, http.StatusUnprocessableEntity
+	default:
+		s.kit.Log.ErrorContext(r.Context(), "request failed", "request", t.Request, "method", r.Method, "path", r.URL.Path, "err", err)
+	}
+	_, in := page.ActorOf(r.Context())
+	f := page.Frame{Title: t.Title, Bare: !in, Data: t}
+	if err := s.kit.ShowStatus(w, r, s.views["trouble"], f, status); err != nil {
+		http.Error(w, t.Title+". "+t.Says, status) // the database may be what broke
+	}
+}

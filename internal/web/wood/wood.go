@@ -1,0 +1,202 @@
+// Package wood is the Wood stage: mother plants, and the bundles cut from
+// them.
+package wood
+
+import (
+	"embed"
+	"fmt"
+	"html/template"
+	"net/http"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/working"
+	"unionknot/internal/nursery"
+	"unionknot/internal/store"
+	"unionknot/internal/web/draw"
+	"unionknot/internal/web/page"
+)
+
+//go:embed templates/*.html
+var files embed.FS
+
+type wood struct {
+	*page.Kit
+	views map[string]page.View
+}
+
+// Routes are the Wood stage's addresses.
+func Routes(k *page.Kit) []page.Route {
+	s := wood{k, page.Views(files)}
+	return []page.Route{
+		{Method: "GET", Path: "/wood", Who: page.Readers, Do: s.list},
+		{Method: "POST", Path: "/wood/plants", Who: page.Boss, Do: s.addPlant},
+		{Method: "POST", Path: "/wood/bundles", Who: page.Boss, Do: s.addBundle},
+		{Method: "GET", Path: "/wood/plants/{code}", Who: page.Readers, Do: s.plant},
+		{Method: "GET", Path: "/wood/bundles/{code}", Who: page.Readers, Do: s.bundle},
+		{Method: "POST", Path: "/wood/bundles/{code}/throw-out", Who: page.Boss, Do: s.throwOut},
+	}
+}
+
+type bundleLine struct {
+	nursery.BundleLine
+	Spark template.HTML
+}
+
+type listPage struct {
+	Plants        []store.Plant
+	Bundles       []bundleLine
+	MorePlants    string
+	MoreBundles   int64
+	Genera        []store.Genus
+	Varieties     []string
+	States        []string
+	PlantK, BundK nursery.LoadKind
+	OpenPlant     bool
+	OpenBundle    bool
+}
+
+func (s wood) list(w http.ResponseWriter, r *http.Request) error {
+	return s.showList(w, r, page.NewForm("cut_on", s.Nursery.Today().Format("2006-01-02"), "state", "resting", "buds_per_piece", "3", "plant", r.URL.Query().Get("plant")), http.StatusOK, "")
+}
+
+func (s wood) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int, which string) error {
+	wp, err := s.Nursery.Wood(r.Context(), r.URL.Query().Get("plants"), page.QueryInt(r, "bundles"))
+	if err != nil {
+		return err
+	}
+	p := listPage{Plants: wp.Plants, States: nursery.WoodStates, OpenPlant: which == "plant", OpenBundle: which == "bundle" || r.URL.Query().Get("plant") != ""}
+	for _, b := range wp.Bundles {
+		p.Bundles = append(p.Bundles, bundleLine{b, draw.Spark(b.Diameters, "scion")})
+	}
+	if len(wp.Plants) == 40 {
+		p.MorePlants = wp.Plants[39].Code
+	}
+	if len(wp.Bundles) == 40 {
+		p.MoreBundles = wp.Bundles[39].Bundle.ID
+	}
+	if p.Genera, err = s.Nursery.Genera(r.Context()); err != nil {
+		return err
+	}
+	if p.Varieties, _, err = s.Nursery.Names(r.Context()); err != nil {
+		return err
+	}
+	p.PlantK, _ = nursery.KindOf("plants")
+	p.BundK, _ = nursery.KindOf("bundles")
+	return s.ShowStatus(w, r, s.views["list"], page.Frame{Title: "Wood", Stage: "Wood", Data: p, Form: f}, status)
+}
+
+func (s wood) addPlant(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	n := nursery.NewPlant{Code: f.Text("code"), Genus: f.Text("genus"), Variety: f.Text("variety"), Place: f.Text("place"), SeenTrueBy: f.Text("seen_true_by"),
+		Health: f.Text("health"), Licence: f.Text("licence"), PlantedYear: f.Int("planted_year"), SeenTrueOn: f.Date("seen_true_on")}
+	if err = f.Err(); err == nil {
+		err = s.Nursery.AddPlant(r.Context(), page.Actor(r), n)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return s.showList(w, r, form, http.StatusUnprocessableEntity, "plant")
+	} else if err != nil {
+		return err
+	}
+	s.Flash(r, "Mother plant %s is noted.", strings.ToUpper(n.Code))
+	return page.Go(w, r, "/wood?plant="+strings.ToUpper(n.Code))
+}
+
+func (s wood) addBundle(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	n := nursery.NewBundle{Code: f.Text("code"), Plant: f.Text("plant"), State: f.Text("state"), Place: f.Text("place"), CutOn: f.Date("cut_on"), Sticks: f.Int("sticks"),
+		LengthMM: f.Number("length_mm"), BaseMM: f.Number("base_mm"), TipMM: f.Number("tip_mm"), InternodeMM: f.Number("internode_mm"), BlindPct: f.Number("blind_pct"), BudsPerPiece: f.Int("buds_per_piece")}
+	if err = f.Err(); err == nil {
+		err = s.Nursery.AddBundle(r.Context(), page.Actor(r), n)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return s.showList(w, r, form, http.StatusUnprocessableEntity, "bundle")
+	} else if err != nil {
+		return err
+	}
+	s.Flash(r, "Bundle %s is in.", strings.ToUpper(n.Code))
+	return page.Go(w, r, "/wood/bundles/"+strings.ToUpper(n.Code))
+}
+
+func (s wood) plant(w http.ResponseWriter, r *http.Request) error {
+	p, err := s.Nursery.Plant(r.Context(), chi.URLParam(r, "code"))
+	if err != nil {
+		return err
+	}
+	return s.Show(w, r, s.views["plant"], page.Frame{Title: "Mother plant " + p.Plant.Code, Stage: "Wood", Data: p, Form: page.NewForm()})
+}
+
+type bundlePage struct {
+	nursery.BundlePage
+	Drawing, Stick template.HTML
+	How            working.Working
+	Rows           []classRow
+}
+
+type classRow struct {
+	Class     caliper.Class
+	All, Free int
+}
+
+func (s wood) bundle(w http.ResponseWriter, r *http.Request) error {
+	return s.showBundle(w, r, page.NewForm(), http.StatusOK)
+}
+
+func (s wood) showBundle(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
+	bp, err := s.Nursery.Bundle(r.Context(), chi.URLParam(r, "code"))
+	if err != nil {
+		return err
+	}
+	b := bp.Bundle
+	p := bundlePage{BundlePage: bp, Drawing: draw.Diameters(bp.Diameters, "scion", "Diameters of bundle "+b.Code), Stick: draw.Stick(bp.Stick, bp.Yield)}
+	for _, c := range bp.Diameters.All {
+		row := classRow{Class: c.Class, All: c.N}
+		for _, x := range bp.Diameters.Free {
+			if x.Class == c.Class {
+				row.Free = x.N
+			}
+		}
+		p.Rows = append(p.Rows, row)
+	}
+	p.How = working.Working{Title: "Pieces in bundle " + b.Code, Answer: fmt.Sprintf("%d pieces", b.Pieces), Rule: "wood yield",
+		Says: "Nodes stand half an internode from the base and one internode apart. Those in the usable part, less the blind ones, give the pieces, taken from the base up; each is as thick as the stick is where it is cut.",
+		Inputs: []working.Input{
+			{Name: "Sticks", Value: fmt.Sprint(b.Sticks), Source: working.Measured},
+			{Name: "Length", Value: fmt.Sprintf("%g mm", b.LengthMM), Source: working.Measured},
+			{Name: "Base to tip", Value: fmt.Sprintf("%g to %g mm", b.BaseMM, b.TipMM), Source: working.Measured},
+			{Name: "Between nodes", Value: fmt.Sprintf("%g mm", b.InternodeMM), Source: working.Measured},
+			{Name: "Usable part", Value: b.Usable, Source: working.HouseWay},
+			{Name: "Nodes in it", Value: fmt.Sprint(bp.Yield.Nodes), Source: "geometry"},
+			{Name: "Blind", Value: fmt.Sprintf("%.0f %%", b.BlindShare*100), Source: working.Measured},
+			{Name: "Sound buds a stick", Value: fmt.Sprint(bp.Yield.Sound), Source: "geometry"},
+			{Name: "Buds a piece", Value: fmt.Sprint(b.BudsPerPiece), Source: working.Entered},
+			{Name: "Pieces a stick", Value: fmt.Sprint(bp.Yield.Pieces), Source: "geometry"},
+		}}
+	return s.ShowStatus(w, r, s.views["bundle"], page.Frame{Title: "Bundle " + b.Code, Stage: "Wood", Data: p, Form: f}, status)
+}
+
+func (s wood) throwOut(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	n := f.Int("n")
+	if err = f.Err(); err == nil {
+		err = s.Nursery.ThrowOutWood(r.Context(), page.Actor(r), chi.URLParam(r, "code"), f.Text("reason"), n)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return s.showBundle(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	s.Flash(r, "%d pieces are thrown out.", n)
+	return page.Go(w, r, "/wood/bundles/"+chi.URLParam(r, "code"))
+}
