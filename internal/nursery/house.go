@@ -152,12 +152,30 @@ func (s *Service) yearOf(ctx context.Context, q store.Q, group string) (season.Y
 
 // Band is the season band on every page.
 type Band struct {
-	Group  string
-	Groups []store.SeasonGroup
-	Today  time.Time
-	Spans  []season.Span
-	Now    season.Span // the stretch that holds today
-	Open   []string    // techniques whose window is open
+	Group   string
+	Groups  []store.SeasonGroup
+	Today   time.Time
+	Spans   []season.Span
+	Now     season.Span // the stretch that holds today
+	Windows []Window
+}
+
+// Window is whether a technique can be used today, and why or why not.
+type Window struct {
+	Technique string
+	Open      bool
+	Why       string
+}
+
+// Open names the techniques whose window is open.
+func (b Band) Open() []string {
+	var out []string
+	for _, w := range b.Windows {
+		if w.Open {
+			out = append(out, w.Technique)
+		}
+	}
+	return out
 }
 
 // SeasonBand draws up the band for a season group; an unknown one gives the
@@ -181,15 +199,11 @@ func (s *Service) SeasonBand(ctx context.Context, group string) (Band, error) {
 	b.Now, _ = y.StockOn(b.Today)
 	ts, err := s.techniques(ctx, q)
 	for _, t := range ts {
-		if !slices.Contains(t.StockStates, b.Now.State) {
-			continue
+		open, why := technique.InWindow(t, technique.Job{On: b.Today, Stock: y})
+		if open {
+			why = "stock is " + b.Now.State + " until " + season.Say(b.Now.To)
 		}
-		for _, w := range t.WoodStates {
-			if ok, _ := y.WoodOn(w, b.Today); ok {
-				b.Open = append(b.Open, t.Name)
-				break
-			}
-		}
+		b.Windows = append(b.Windows, Window{t.Name, open, why})
 	}
 	return b, err
 }

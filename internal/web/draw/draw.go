@@ -46,11 +46,11 @@ func (p *pen) html() template.HTML {
 // Band draws the twelve months of stock state with today's mark and the
 // windows that are open.
 func Band(b nursery.Band) template.HTML {
-	const w, h, top, bar = 720.0, 34.0, 15.0, 9.0
+	const w, h, top, bar = 720.0, 37.0, 14.0, 9.0
 	var p pen
 	open := "no window open"
-	if len(b.Open) > 0 {
-		open = "windows open: " + strings.Join(b.Open, ", ")
+	if names := b.Open(); len(names) > 0 {
+		open = "windows open: " + strings.Join(names, ", ")
 	}
 	p.open(w, h, "band", fmt.Sprintf("The year of the stock. Today it is %s; %s.", b.Now.State, open))
 	if len(b.Spans) > 0 {

@@ -36,7 +36,7 @@ type ribbon struct {
 // the threads between them: level is an even match, the steeper the thinner
 // the wood.
 func Weave(m nursery.MatchPage) template.HTML {
-	const w, gapL, gapR, top, widest = 780.0, 250.0, 560.0, 14.0, 180.0
+	const w, gapL, gapR, top, widest = 780.0, 250.0, 560.0, 34.0, 180.0
 	var p pen
 	low, high, ok := span(m.Stock, m.Wood)
 	if !ok {
@@ -49,6 +49,8 @@ func Weave(m nursery.MatchPage) template.HTML {
 	h := top + step*rows + 16
 	p.open(w, h, "weave", fmt.Sprintf("%d grafts paired between %d stems and %d pieces of wood", m.Weave.Paired, caliper.Total(m.Stock), caliper.Total(m.Wood)))
 	y := func(c caliper.Class) float64 { return top + step*float64(high-c) } // top edge of a class
+	p.text(gapL, 16, "heading stock-word", "end", "Rootstock, "+m.Order.StockType)
+	p.text(gapR, 16, "heading scion-word", "start", "Wood, "+m.Order.Variety)
 	for c := low; c <= high+1; c++ {
 		if int(c)%2 == 0 {
 			edge := y(c) + step

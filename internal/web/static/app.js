@@ -15,6 +15,8 @@
     return closed;
   };
 
+  document.querySelector('.stages > a[aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'center' });
+
   document.addEventListener('keydown', (e) => {
     if (e.ctrlKey || e.altKey || e.metaKey || e.isComposing) return;
     if (e.key === 'Escape') {

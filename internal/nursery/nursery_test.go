@@ -1,0 +1,439 @@
+package nursery_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/store"
+	"unionknot/internal/store/storetest"
+)
+
+var ctx = context.Background()
+
+// house is an empty nursery with one propagator, two hands and a looker.
+type house struct {
+	*testing.T
+	*nursery.Service
+	db                      *store.DB
+	maud, ansel, odile, eye nursery.Actor
+	r                       *rand.Rand
+}
+
+func newHouse(t *testing.T) *house {
+	t.Helper()
+	db := storetest.Empty(t)
+	s, err := nursery.New(ctx, db, storetest.Quiet)
+	require.NoError(t, err)
+	h := &house{T: t, Service: s, db: db, r: rand.New(rand.NewPCG(9, 9))}
+	h.on(2027, 2, 10)
+	code, err := s.SetupCode(ctx)
+	require.NoError(t, err)
+	h.maud, err = s.FirstPropagator(ctx, code, "Test", "Maud", "maud", "three blunt knives")
+	require.NoError(t, err)
+	for _, n := range []nursery.NewPerson{{Name: "Ansel", SignIn: "ansel", Role: "bench hand", PIN: "2468"}, {Name: "Odile", SignIn: "odile", Role: "bench hand", PIN: "1357"},
+		{Name: "Vera", SignIn: "vera", Role: "looker", Password: "three blunt knives"}} {
+		require.NoError(t, s.AddPerson(ctx, h.maud, n))
+	}
+	ps, err := s.People(ctx, h.maud)
+	require.NoError(t, err)
+	for _, p := range ps {
+		a := nursery.Actor{ID: p.ID, Name: p.Name, Role: nursery.Role(p.Role)}
+		switch p.Name {
+		case "Ansel":
+			h.ansel = a
+		case "Odile":
+			h.odile = a
+		case "Vera":
+			h.eye = a
+		}
+	}
+	return h
+}
+
+func (h *house) on(y, m, d int) {
+	h.RunFrom(time.Date(y, time.Month(m), d, 10, 0, 0, 0, time.Local))
+}
+
+func (h *house) uuid() string {
+	a, b := h.r.Uint64(), h.r.Uint64()
+	return fmt.Sprintf("%08x-%04x-4%03x-8%03x-%012x", a>>32, a>>16&0xffff, a&0xfff, b>>52, b&0xffffffffffff)
+}
+
+func lot(code string, stems int) nursery.NewLot {
+	return nursery.NewLot{Code: code, Genus: "quince", StockType: "Tarn Q3", Form: "bare-root", ReceivedOn: time.Date(2027, 1, 12, 0, 0, 0, 0, time.UTC), Received: stems, GradeLow: 8, GradeHigh: 10}
+}
+
+// stocked adds a lot, a mother plant, a bundle and an order that fit.
+func (h *house) stocked(stems, sticks, trees int) {
+	h.Helper()
+	require.NoError(h, h.AddLot(ctx, h.maud, lot("L-1", stems)))
+	require.NoError(h, h.AddPlant(ctx, h.maud, nursery.NewPlant{Code: "M-1", Genus: "pear", Variety: "Lanternjaw"}))
+	require.NoError(h, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W-1", Plant: "M-1", State: "resting", CutOn: time.Date(2027, 1, 11, 0, 0, 0, 0, time.UTC),
+		Sticks: sticks, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 3}))
+	h.order("O-1", trees)
+}
+
+func (h *house) order(code string, trees int) {
+	h.Helper()
+	require.NoError(h, h.AddOrder(ctx, h.maud, nursery.NewOrder{Code: code, Genus: "pear", Variety: "Lanternjaw", StockGenus: "quince", StockType: "Tarn Q3",
+		Trees: trees, DueOn: time.Date(2028, 2, 20, 0, 0, 0, 0, time.UTC)}))
+}
+
+func (h *house) batch(order string, grafts int) string {
+	h.Helper()
+	asked := nursery.Asked{Grafts: grafts}
+	p, err := h.Match(ctx, order, asked)
+	require.NoError(h, err)
+	code, err := h.MakeBatch(ctx, h.maud, order, nursery.MakeBatch{Asked: asked, Print: p.Print, Once: h.uuid(), Tie: "film", Healing: "cold callus"})
+	require.NoError(h, err)
+	return code
+}
+
+func (h *house) tagsOf(batch string, hands ...nursery.Actor) []store.Tag {
+	h.Helper()
+	var ids []int64
+	for _, a := range hands {
+		ids = append(ids, a.ID)
+	}
+	require.NoError(h, h.MakeTags(ctx, h.maud, batch, h.Today(), ids))
+	p, err := h.Batch(ctx, batch)
+	require.NoError(h, err)
+	return p.Tags
+}
+
+func (h *house) tap(a nursery.Actor, tag, kind string, n int) nursery.Tapped {
+	h.Helper()
+	done, err := h.Tap(ctx, a, tag, []nursery.Tap{{ID: h.uuid(), Kind: kind, N: n}})
+	require.NoError(h, err)
+	return done
+}
+
+// balances adds a lot's or bundle's accounts up.
+func sumOf(bs []store.Balance) (total int, by map[string]int) {
+	by = map[string]int{}
+	for _, b := range bs {
+		total += b.N
+		by[b.Account] = b.N
+	}
+	return total, by
+}
+
+func (h *house) stems(code string) map[string]int {
+	h.Helper()
+	p, err := h.Lot(ctx, code, 0)
+	require.NoError(h, err)
+	total, by := sumOf(p.Balances)
+	require.Equal(h, p.Lot.Received, total, "every stem is somewhere")
+	return by
+}
+
+func (h *house) pieces(code string) map[string]int {
+	h.Helper()
+	p, err := h.Bundle(ctx, code)
+	require.NoError(h, err)
+	total, by := sumOf(p.Balances)
+	require.Equal(h, p.Bundle.Pieces, total, "every piece is somewhere")
+	return by
+}
+
+func isProblem(t *testing.T, err error, says string) {
+	t.Helper()
+	var p nursery.Problem
+	var ps nursery.Problems
+	require.True(t, errors.As(err, &p) || errors.As(err, &ps), "%v", err)
+	assert.Contains(t, err.Error(), says)
+}
+
+func TestTheFirstPropagatorNeedsTheCode(t *testing.T) {
+	db := storetest.Empty(t)
+	s, err := nursery.New(ctx, db, storetest.Quiet)
+	require.NoError(t, err)
+	empty, err := s.Empty(ctx)
+	require.NoError(t, err)
+	assert.True(t, empty)
+	old, err := s.SetupCode(ctx)
+	require.NoError(t, err)
+	code, err := s.SetupCode(ctx)
+	require.NoError(t, err)
+	_, err = s.FirstPropagator(ctx, old, "Test", "Maud", "maud", "three blunt knives")
+	isProblem(t, err, "not the code")
+	_, err = s.FirstPropagator(ctx, code, "", "", "mau d", "short")
+	isProblem(t, err, "10 signs")
+	a, err := s.FirstPropagator(ctx, strings.ToLower(code), "Test", "Maud", "Maud", "three blunt knives")
+	require.NoError(t, err)
+	assert.Equal(t, nursery.Propagator, a.Role)
+	_, err = s.FirstPropagator(ctx, code, "Test", "Eve", "eve", "three blunt knives")
+	isProblem(t, err, "has its propagator")
+	none, err := s.SetupCode(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, none)
+}
+
+func TestFiveWrongTriesWait(t *testing.T) {
+	h := newHouse(t)
+	for range 5 {
+		_, err := h.SignIn(ctx, "maud", "wrong")
+		isProblem(t, err, "do not belong together")
+	}
+	_, err := h.SignIn(ctx, "maud", "three blunt knives")
+	assert.ErrorIs(t, err, nursery.ErrWait, "even the right one waits")
+	_, err = h.SignIn(ctx, "nobody", "x")
+	isProblem(t, err, "do not belong together")
+	_, err = h.SignInByPIN(ctx, h.ansel.ID, "0000")
+	isProblem(t, err, "not your PIN")
+	a, err := h.SignInByPIN(ctx, h.ansel.ID, "2468")
+	require.NoError(t, err)
+	assert.Equal(t, h.ansel, a)
+}
+
+func TestWhoMayDoWhat(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(60, 10, 20)
+	for _, a := range []nursery.Actor{h.ansel, h.eye} {
+		for name, err := range map[string]error{
+			"lot": h.AddLot(ctx, a, lot("L-9", 5)), "plant": h.AddPlant(ctx, a, nursery.NewPlant{}), "bundle": h.AddBundle(ctx, a, nursery.NewBundle{}),
+			"order": h.AddOrder(ctx, a, nursery.NewOrder{}), "person": h.AddPerson(ctx, a, nursery.NewPerson{}), "way": h.ChooseWay(ctx, a, "sealing", "brushed wax"),
+			"readings": h.AddReadings(ctx, a, "L-1", []float64{8}), "settle": h.SettleStock(ctx, a, "L-1", "free", "lost", "x", 1), "undo": h.UndoBatch(ctx, a, "X"),
+			"tags": h.MakeTags(ctx, a, "X", h.Today(), []int64{1}), "leave": h.Leave(ctx, a, 1, false), "throw": h.ThrowOutWood(ctx, a, "W-1", "x", 1),
+		} {
+			assert.ErrorIs(t, err, nursery.ErrNotAllowed, "%s by %s", name, a.Role)
+		}
+	}
+	_, err := h.Tap(ctx, h.eye, "R4-KMTE", nil)
+	assert.ErrorIs(t, err, nursery.ErrNotAllowed)
+	isProblem(t, h.Leave(ctx, h.maud, h.maud.ID, false), "last propagator")
+}
+
+func TestBadInputIsNamedAndKeepsNothing(t *testing.T) {
+	h := newHouse(t)
+	isProblem(t, h.AddLot(ctx, h.maud, nursery.NewLot{Code: "no good!", Genus: "dragon"}), "Choose a genus")
+	isProblem(t, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W", Plant: "M-1", TipMM: 9, BaseMM: 5}), "swapped")
+	h.stocked(60, 10, 20)
+	isProblem(t, h.AddLot(ctx, h.maud, lot("l-1", 5)), "already there")
+	isProblem(t, h.AddReadings(ctx, h.maud, "L-1", []float64{8.2, 820}), "Nothing was kept")
+	isProblem(t, h.AddReadings(ctx, h.maud, "L-1", make([]float64, 0)), "at least one")
+	p, err := h.Lot(ctx, "L-1", 0)
+	require.NoError(t, err)
+	assert.Empty(t, p.Readings)
+	_, err = h.Lot(ctx, "L-404", 0)
+	assert.ErrorIs(t, err, nursery.ErrNotFound)
+}
+
+func TestReadingsMakeTheClasses(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(60, 10, 20)
+	require.NoError(t, h.AddReadings(ctx, h.maud, "L-1", []float64{7.2, 8.1, 8.4, 9.9}))
+	p, err := h.Lot(ctx, "L-1", 8)
+	require.NoError(t, err)
+	require.Len(t, p.Diameters.All, 3)
+	assert.Equal(t, 30, p.Diameters.All[1].N)
+	assert.InDelta(t, 0.75, p.Share.Share, 1e-9)
+	require.NoError(t, h.RemoveReading(ctx, h.maud, "L-1", h.Today(), 4))
+	p, err = h.Lot(ctx, "L-1", 8)
+	require.NoError(t, err)
+	assert.Len(t, p.Readings, 3)
+}
+
+func TestTheNeedFollowsTheChanceAndOwnRecords(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(400, 80, 140)
+	low, err := h.Order(ctx, "O-1", 0.6)
+	require.NoError(t, err)
+	high, err := h.Order(ctx, "O-1", 0.99)
+	require.NoError(t, err)
+	assert.Less(t, low.Line.Need.Grafts, high.Line.Need.Grafts)
+	assert.Equal(t, "whip-and-tongue", low.Line.Need.By.Technique.Key, "the best take whose window is open")
+	assert.NotEmpty(t, low.Line.Need.Working.Inputs)
+	assert.Contains(t, low.Compatibility, "interstem")
+}
+
+func TestTwentyPlannersCannotSpendAStemTwice(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(130, 100, 20)
+	for i := 2; i <= 20; i++ {
+		h.order(fmt.Sprintf("O-%d", i), 20)
+	}
+	var made atomic.Int64
+	var wait sync.WaitGroup
+	keys := make([]string, 21)
+	for i := range keys {
+		keys[i] = h.uuid()
+	}
+	for i := 1; i <= 20; i++ {
+		wait.Go(func() {
+			code, asked := fmt.Sprintf("O-%d", i), nursery.Asked{Grafts: 20}
+			for range 40 { // look, try, and look again when somebody was faster
+				p, err := h.Match(ctx, code, asked)
+				if !assert.NoError(t, err) || p.Weave.Paired == 0 {
+					return
+				}
+				b, err := h.MakeBatch(ctx, h.maud, code, nursery.MakeBatch{Asked: asked, Print: p.Print, Once: keys[i], Tie: "film", Healing: "cold callus"})
+				if err == nil {
+					x, err := h.Batch(ctx, b)
+					assert.NoError(t, err)
+					made.Add(int64(x.Batch.Grafts))
+					return
+				}
+				var changed nursery.Problem
+				if !assert.ErrorAs(t, err, &changed) {
+					return
+				}
+			}
+		})
+	}
+	wait.Wait()
+	by := h.stems("L-1")
+	assert.Equal(t, int(made.Load()), by[store.Aside])
+	assert.Equal(t, 130, by[store.Aside]+by[store.Free])
+	assert.Greater(t, by[store.Aside], 100, "nearly all of the lot was given out")
+	assert.Equal(t, by[store.Aside], h.pieces("W-1")[store.Aside])
+	assert.ErrorIs(t, h.db.Tx(ctx, func(q store.Q) error {
+		l, err := q.LotByCode(ctx, "L-1")
+		require.NoError(t, err)
+		return q.MoveStock(ctx, store.Move{Of: l.ID, N: 131, From: store.Free, To: store.Aside, Reason: "x", PersonID: h.maud.ID, At: h.Now()})
+	}), store.ErrShort, "the database itself refuses")
+}
+
+func TestABatchIsMadeOnceAndAsItWasSeen(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(130, 60, 40)
+	p, err := h.Match(ctx, "O-1", nursery.Asked{Grafts: 30})
+	require.NoError(t, err)
+	ask := nursery.MakeBatch{Asked: nursery.Asked{Grafts: 30}, Print: p.Print, Once: h.uuid(), Tie: "film", Healing: "cold callus"}
+	first, err := h.MakeBatch(ctx, h.maud, "O-1", ask)
+	require.NoError(t, err)
+	again, err := h.MakeBatch(ctx, h.maud, "O-1", ask)
+	require.NoError(t, err)
+	assert.Equal(t, first, again, "pressed twice, made once")
+	assert.Equal(t, 30, h.stems("L-1")[store.Aside])
+	require.NoError(t, h.AddReadings(ctx, h.maud, "L-1", []float64{7.6, 8.2, 9.1}))
+	ask.Once = h.uuid()
+	_, err = h.MakeBatch(ctx, h.maud, "O-1", ask)
+	isProblem(t, err, "since you looked")
+	require.NoError(t, h.UndoBatch(ctx, h.maud, first))
+	require.NoError(t, h.UndoBatch(ctx, h.maud, first), "twice does no harm")
+	assert.Zero(t, h.stems("L-1")[store.Aside])
+	assert.Zero(t, h.pieces("W-1")[store.Aside])
+}
+
+func TestTagsAreOfOneLotBundleAndTechniqueAndShared(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(200, 60, 100)
+	b := h.batch("O-1", 110)
+	tags := h.tagsOf(b, h.maud, h.ansel, h.odile)
+	total, hands := 0, map[int64]bool{}
+	for _, tag := range tags {
+		assert.LessOrEqual(t, tag.Planned, 25)
+		total += tag.Planned
+		hands[tag.WorkerID] = true
+	}
+	assert.Equal(t, 110, total)
+	assert.GreaterOrEqual(t, len(hands), 2)
+	tags = h.tagsOf(b, h.ansel)
+	p, err := h.Batch(ctx, b)
+	require.NoError(t, err)
+	assert.NotEmpty(t, p.Warnings, "one hand alone on a lot of over 50 is said")
+	h.tap(h.ansel, tags[0].Code, "tied", 1)
+	isProblem(t, h.MakeTags(ctx, h.maud, b, h.Today(), []int64{h.odile.ID}), "has begun")
+	isProblem(t, h.UndoBatch(ctx, h.maud, b), "has begun")
+	require.NoError(t, h.HandOver(ctx, h.ansel, tags[1].Code, h.odile.ID))
+	isProblem(t, h.HandOver(ctx, h.ansel, tags[0].Code, h.odile.ID), "one hand's work")
+}
+
+func TestATapSentTwiceCountsOnce(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(100, 30, 20)
+	tag := h.tagsOf(h.batch("O-1", 24), h.ansel)[0]
+	taps := []nursery.Tap{{ID: h.uuid(), Kind: "tied", N: 5}, {ID: h.uuid(), Kind: "tied", N: 1, AgoMS: 3000}}
+	var wait sync.WaitGroup
+	for range 8 { // the same taps from a tablet that is not sure they arrived
+		wait.Go(func() {
+			done, err := h.Tap(ctx, h.ansel, tag.Code, taps)
+			assert.NoError(t, err)
+			assert.Len(t, done.Safe, 2)
+		})
+	}
+	wait.Wait()
+	c, err := h.Card(ctx, h.ansel, tag.Code)
+	require.NoError(t, err)
+	assert.Equal(t, 6, c.Counts.Tied)
+	assert.Equal(t, 18, c.Counts.Left)
+	_, err = h.Tap(ctx, h.odile, tag.Code, taps)
+	assert.ErrorIs(t, err, nursery.ErrNotAllowed, "another hand's tag")
+	_, err = h.Tap(ctx, h.ansel, tag.Code, []nursery.Tap{{ID: "x", Kind: "tied", N: 1}})
+	isProblem(t, err, "Load the card anew")
+}
+
+func TestTheLedgerFollowsTheBench(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(40, 10, 20) // 40 pieces of wood
+	tag := h.tagsOf(h.batch("O-1", 24), h.ansel)[0]
+	h.tap(h.ansel, tag.Code, "tied", 5)
+	h.tap(h.ansel, tag.Code, "spoiled wood", 1)
+	spoiltStock := []nursery.Tap{{ID: h.uuid(), Kind: "spoiled stock", N: 1}}
+	_, err := h.Tap(ctx, h.ansel, tag.Code, spoiltStock)
+	require.NoError(t, err)
+	c := h.tap(h.ansel, tag.Code, "dropped", 1).Counts
+	assert.Equal(t, 19, c.Left, "what was spoiled is drawn anew while there is any")
+	assert.Equal(t, map[string]int{"aside": 24, "free": 14, "spoiled": 2}, h.pieces("W-1"))
+	assert.Equal(t, map[string]int{"aside": 24, "free": 15, "spoiled": 1}, h.stems("L-1"))
+	_, err = h.Tap(ctx, h.ansel, tag.Code, []nursery.Tap{{ID: h.uuid(), Kind: "undo", N: 1, Undoes: spoiltStock[0].ID}})
+	require.NoError(t, err)
+	assert.Equal(t, map[string]int{"aside": 24, "free": 16}, h.stems("L-1"), "taken back, the stem is there again")
+	h.tap(h.ansel, tag.Code, "set aside", 1)
+	finish := []nursery.Tap{{ID: h.uuid(), Kind: "tied", N: 10}, {ID: h.uuid(), Kind: "finish", N: 1}}
+	done, err := h.Tap(ctx, h.ansel, tag.Code, finish)
+	require.NoError(t, err)
+	assert.True(t, done.Counts.Finished)
+	assert.Equal(t, map[string]int{"grafted": 15, "free": 25}, h.stems("L-1"))
+	assert.Equal(t, map[string]int{"grafted": 15, "free": 23, "spoiled": 2}, h.pieces("W-1"))
+	late := h.tap(h.ansel, tag.Code, "tied", 1)
+	require.Len(t, late.Held, 1, "kept, and not counted")
+	assert.Equal(t, "the tag is finished", late.Held[0].Why)
+	_, err = h.Tap(ctx, h.ansel, tag.Code, []nursery.Tap{{ID: h.uuid(), Kind: "undo", N: 1, Undoes: finish[1].ID}})
+	require.NoError(t, err)
+	assert.Equal(t, 24-1, h.stems("L-1")[store.Aside], "opened again, as it was")
+}
+
+func TestNoMoreIsTiedThanWasLaidOut(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(40, 6, 20) // 24 pieces
+	tag := h.tagsOf(h.batch("O-1", 24), h.ansel)[0]
+	r := rand.New(rand.NewPCG(2, 3))
+	kinds := []string{"tied", "tied", "tied", "spoiled wood", "spoiled stock", "dropped", "set aside"}
+	var ids []string
+	for range 120 {
+		tap := nursery.Tap{ID: h.uuid(), Kind: kinds[r.IntN(len(kinds))], N: 1}
+		if r.IntN(4) == 0 && len(ids) > 0 {
+			tap.Kind, tap.Undoes = "undo", ids[r.IntN(len(ids))]
+		} else if tap.Kind == "tied" && r.IntN(3) == 0 {
+			tap.N = 5
+		}
+		done, err := h.Tap(ctx, h.ansel, tag.Code, []nursery.Tap{tap})
+		require.NoError(t, err)
+		if tap.Kind != "undo" {
+			ids = append(ids, tap.ID)
+		}
+		c := done.Counts
+		h.stems("L-1") // each adds up, always
+		h.pieces("W-1")
+		require.LessOrEqual(t, c.Tied+c.SpoiledStock, 40)
+		require.LessOrEqual(t, c.Tied+c.SpoiledWood+c.Dropped, 24)
+	}
+	done := h.tap(h.ansel, tag.Code, "finish", 1)
+	assert.Equal(t, done.Counts.Tied, h.stems("L-1")[store.Grafted])
+	assert.Equal(t, done.Counts.Tied, h.pieces("W-1")[store.Grafted])
+	assert.Zero(t, h.stems("L-1")[store.Aside])
+	assert.Zero(t, h.pieces("W-1")[store.Aside])
+}
