@@ -193,16 +193,16 @@ func (q Q) Compatibility(ctx context.Context, scion, stock string) (verdict, not
 
 // Change is one line of the record of changes.
 type Change struct {
-	ID        int64           `db:"id"`
-	At        time.Time       `db:"at"`
-	PersonID  *int64          `db:"person_id"`
-	Person    string          `db:"person"`
-	RequestID string          `db:"request_id"`
-	What      string          `db:"what"`
-	Ref       string          `db:"ref"`
-	Doing     string          `db:"doing"`
-	Before    json.RawMessage `db:"before"`
-	After     json.RawMessage `db:"after"`
+	ID        int64     `db:"id"`
+	At        time.Time `db:"at"`
+	PersonID  *int64    `db:"person_id"`
+	Person    string    `db:"person"`
+	RequestID string    `db:"request_id"`
+	What      string    `db:"what"`
+	Ref       string    `db:"ref"`
+	Doing     string    `db:"doing"`
+	Before    string    `db:"before"` // JSON, or ""
+	After     string    `db:"after"`
 }
 
 // AddChange keeps who changed what, with what stood before and after; either
@@ -231,7 +231,8 @@ func (q Q) AddChange(ctx context.Context, c Change, before, after any) error {
 // Changes lists the record from the newest down, 50 at a time; before is the
 // id to go on from, or 0.
 func (q Q) Changes(ctx context.Context, before int64) (cs []Change, err error) {
-	err = q.all(ctx, &cs, `select c.*, coalesce(p.name, '') as person from change_record c left join person p on p.id = c.person_id
+	err = q.all(ctx, &cs, `select c.id, c.at, c.person_id, c.request_id, c.what, c.ref, c.doing, coalesce(c.before::text, '') as before, coalesce(c.after::text, '') as after,
+		coalesce(p.name, '') as person from change_record c left join person p on p.id = c.person_id
 		where $1 = 0 or c.id < $1 order by c.id desc limit 50`, before)
 	return cs, err
 }

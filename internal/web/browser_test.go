@@ -14,6 +14,7 @@ import (
 
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/demo"
@@ -61,6 +62,8 @@ type browser struct {
 	h      *house
 	mu     sync.Mutex
 	errors []string
+	// keyboard works every field and button by keys alone.
+	keyboard bool
 	// expectErrors lets a test break the line on purpose.
 	expectErrors bool
 }
@@ -187,11 +190,65 @@ func (b *browser) text(sel string) string {
 
 func (b *browser) fill(sel, text string) {
 	b.t.Helper()
+	if b.keyboard {
+		b.tabTo(`document.activeElement.matches(` + quoted(sel) + `)`)
+		b.key(kb.End)
+		for range len(value[string](b, `document.activeElement.value`)) {
+			b.key(kb.Backspace)
+		}
+		b.key(text)
+		return
+	}
 	b.set(sel, "")
 	b.do(chromedp.SendKeys(chromedp.CSS(sel), text))
 }
 
-// set puts a value where typing depends on the browser's language: dates.
+// tabTo moves from field to field until the one wanted is reached.
+func (b *browser) tabTo(reached string) {
+	b.t.Helper()
+	for range 160 {
+		if value[bool](b, `!!(document.activeElement && `+reached+`)`) {
+			return
+		}
+		b.key(kb.Tab)
+	}
+	require.Failf(b.t, "never reached with Tab", "%s\n%s", reached, b.whole())
+}
+
+// day fills a date field.
+func (b *browser) day(sel string, d time.Time) {
+	b.t.Helper()
+	if b.keyboard { // as Chromium takes it in American English
+		b.tabTo(`document.activeElement.matches(` + quoted(sel) + `)`)
+		b.key(d.Format("01022006"))
+		return
+	}
+	b.set(sel, d.Format(time.DateOnly))
+}
+
+// choose picks an option of a list by how it starts.
+func (b *browser) choose(sel, option string) {
+	b.t.Helper()
+	if b.keyboard {
+		b.tabTo(`document.activeElement.matches(` + quoted(sel) + `)`)
+		b.key(option)
+		return
+	}
+	b.set(sel, option)
+}
+
+// tick sets a check box.
+func (b *browser) tick(label string) {
+	b.t.Helper()
+	if b.keyboard {
+		b.tabTo(`document.activeElement.closest('label') && document.activeElement.closest('label').innerText.includes(` + quoted(label) + `)`)
+		b.key(" ")
+		return
+	}
+	b.eval(`[...document.querySelectorAll('label')].find(l => l.innerText.includes(` + quoted(label) + `)).click()`)
+}
+
+// set puts a value into a field without typing.
 func (b *browser) set(sel, text string) {
 	b.t.Helper()
 	b.is(`document.querySelector(` + quoted(sel) + `)`)
@@ -214,6 +271,11 @@ func (b *browser) press(s string) {
 	b.t.Helper()
 	find := `[...document.querySelectorAll('button, a, summary')].find(e => e.innerText.trim().startsWith(` + quoted(s) + `) && e.offsetParent && !e.disabled)`
 	b.is(find)
+	if b.keyboard {
+		b.tabTo(`document.activeElement === ` + find)
+		b.key(kb.Enter)
+		return
+	}
 	b.eval(find + `.click()`)
 }
 

@@ -21,7 +21,7 @@ func ThreadClass(n int) string { return patterns[n%len(patterns)] }
 // ThreadSample draws a short thread for a table's key.
 func ThreadSample(n int) template.HTML {
 	var p pen
-	p.open(40, 10, "sample", "")
+	p.f(`<svg class="sample" viewBox="0 0 40 10" aria-hidden="true" xmlns="http://www.w3.org/2000/svg">`)
 	p.f(`<path d="M1 5 H39" class="thread %s" stroke-width="6"/>`, ThreadClass(n))
 	return p.html()
 }

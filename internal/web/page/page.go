@@ -213,6 +213,7 @@ type Form struct {
 	Problems map[string]string
 	Whole    string // what is wrong with no one field
 	Once     string // the form's own key
+	Prefix   string // before its fields' ids, where a page has several forms
 }
 
 // NewForm gives an empty form with some fields filled in: name, value pairs.
@@ -329,10 +330,10 @@ func (t *Typed) Err() error {
 
 // Field is what the field template draws.
 type Field struct {
-	Name, Label, Type, Value, Problem, Hint, List string
-	Options                                       []string
-	Required                                      bool
-	Small                                         bool
+	ID, Name, Label, Type, Value, Problem, Hint, List string
+	Options                                           []string
+	Required                                          bool
+	Small                                             bool
 }
 
 var funcs = template.FuncMap{
@@ -362,10 +363,19 @@ var funcs = template.FuncMap{
 		return false
 	},
 	"field": func(f Form, name, label, kind, hint string) Field {
-		return Field{Name: name, Label: label, Type: kind, Value: f.Values.Get(name), Problem: f.Problems[name], Hint: hint}
+		return Field{ID: f.Prefix + name, Name: name, Label: label, Type: kind, Value: f.Values.Get(name), Problem: f.Problems[name], Hint: hint}
 	},
 	"choice": func(f Form, name, label, hint string, options []string) Field {
-		return Field{Name: name, Label: label, Type: "select", Value: f.Values.Get(name), Problem: f.Problems[name], Hint: hint, Options: options}
+		return Field{ID: f.Prefix + name, Name: name, Label: label, Type: "select", Value: f.Values.Get(name), Problem: f.Problems[name], Hint: hint, Options: options}
+	},
+	// sheet is a form among several on a page: only the one that was sent shows
+	// what was typed and what was wrong.
+	"sheet": func(f Form, prefix string, sent, any bool) Form {
+		f.Prefix = prefix
+		if any && !sent {
+			f.Values, f.Problems = url.Values{}, nil
+		}
+		return f
 	},
 	"needed": func(f Field) Field { f.Required = true; return f },
 	"listed": func(f Field, id string) Field { f.List = id; return f },

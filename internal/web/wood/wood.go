@@ -54,7 +54,8 @@ type listPage struct {
 	Varieties     []string
 	States        []string
 	PlantK, BundK nursery.LoadKind
-	OpenPlant     bool
+	SentPlant     bool
+	SentBundle    bool
 	OpenBundle    bool
 }
 
@@ -67,7 +68,7 @@ func (s wood) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if err != nil {
 		return err
 	}
-	p := listPage{Plants: wp.Plants, States: nursery.WoodStates, OpenPlant: which == "plant", OpenBundle: which == "bundle" || r.URL.Query().Get("plant") != ""}
+	p := listPage{Plants: wp.Plants, States: nursery.WoodStates, SentPlant: which == "plant", SentBundle: which == "bundle", OpenBundle: which == "bundle" || r.URL.Query().Get("plant") != ""}
 	for _, b := range wp.Bundles {
 		p.Bundles = append(p.Bundles, bundleLine{b, draw.Spark(b.Diameters, "scion")})
 	}
