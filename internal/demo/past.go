@@ -44,10 +44,11 @@ type history struct {
 	tags, tagThreads, tallies, counts, causes, stockM, wood table
 	lotID, plantID, bundleID, orderID, batchID, tagID       int64
 	varieties, stocks                                       map[string]int64
+	used                                                    map[string]bool
 }
 
 func (m *maker) past(scale int) error {
-	h := &history{m: m, varieties: map[string]int64{}, stocks: map[string]int64{},
+	h := &history{m: m, used: map[string]bool{}, varieties: map[string]int64{}, stocks: map[string]int64{},
 		lots:       table{name: "stock_lot", columns: words("id code stock_type_id supplier received_on form place received made_at")},
 		plants:     table{name: "mother_plant", columns: words("id code variety_id place seen_true_by seen_true_on made_at")},
 		bundles:    table{name: "wood_bundle", columns: words("id code plant_id cut_on state sticks length_mm base_mm tip_mm internode_mm buds_per_piece usable pieces place made_at")},
@@ -82,6 +83,16 @@ func (m *maker) past(scale int) error {
 		}
 	}
 	return h.write()
+}
+
+// code gives each tag and batch a code of its own.
+func (h *history) code() string {
+	for {
+		if c := tagcode.New(h.m.r); !h.used[c] {
+			h.used[c] = true
+			return c
+		}
+	}
 }
 
 func words(s string) []string { return strings.Fields(s) }
@@ -159,7 +170,7 @@ func (h *history) season(year, copy, i int, x mix) {
 			begun := day.AddDate(0, 0, b).Add(time.Duration(t) * 75 * time.Minute)
 			done := begun.Add(40 * time.Minute)
 			mm, wm := 8.75+float64(m.r.IntN(3))*0.5, 7.75+float64(m.r.IntN(2))*0.5
-			h.tags.add(h.tagID, tagcode.New(m.r), batch, lot, bundle, x.technique, m.ids[who], day.AddDate(0, 0, b), n, begun, done, "row 3")
+			h.tags.add(h.tagID, h.code(), batch, lot, bundle, x.technique, m.ids[who], day.AddDate(0, 0, b), n, begun, done, "row 3")
 			h.tagThreads.add(h.tagID, mm, wm, n)
 			tagsOfBatch = append(tagsOfBatch, []any{batch, lot, mm, bundle, wm, x.technique, n})
 			h.tallies.add(m.uuid(), h.tagID, m.ids[who], "tied", n, begun.Add(35*time.Minute), done)
@@ -173,7 +184,7 @@ func (h *history) season(year, copy, i int, x mix) {
 		h.wood.add(bundle, left, "free", "spoiled", nil, "thrown out at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
 	}
 	h.stockM.add(lot, stems-grafts, "free", "outside", nil, "sold on at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
-	h.batches.add(batch, tagcode.New(m.r), h.orderID, "film", "cold callus", grafts, maud, day)
+	h.batches.add(batch, h.code(), h.orderID, "film", "cold callus", grafts, maud, day)
 	merged := map[string]int{}
 	for _, r := range tagsOfBatch {
 		key := fmt.Sprint(r[:6]...)

@@ -9,7 +9,6 @@ import (
 	"strings"
 	"time"
 
-	"unionknot/internal/core/tagcode"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/store"
 )
@@ -137,7 +136,11 @@ func (s *Service) MakeTags(ctx context.Context, a Actor, code string, day time.T
 		r := random()
 		for i, w := range shareOut(pieces, len(workers)) {
 			p := pieces[i]
-			if _, err := q.AddTag(ctx, store.Tag{Code: tagcode.New(r), BatchID: b.ID, LotID: p[0].LotID, BundleID: p[0].BundleID,
+			code, err := freshCode(ctx, q, r)
+			if err != nil {
+				return err
+			}
+			if _, err := q.AddTag(ctx, store.Tag{Code: code, BatchID: b.ID, LotID: p[0].LotID, BundleID: p[0].BundleID,
 				Technique: p[0].Technique, WorkerID: workers[w], Day: day, Planned: sum(p)}, p); err != nil {
 				return fmt.Errorf("making tags: %w", err)
 			}

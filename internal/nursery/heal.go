@@ -43,10 +43,9 @@ type HealLine struct {
 // HealPage is what the Heal stage shows.
 type HealPage struct {
 	Due, Waiting []HealLine
-	Counted      []store.Tag // newest first
 }
 
-// Heal lists tags to count, those due first, and those counted lately.
+// Heal lists tags to count, those due first.
 func (s *Service) Heal(ctx context.Context, after int64) (HealPage, error) {
 	q := s.db.Q()
 	var p HealPage
@@ -74,8 +73,12 @@ func (s *Service) Heal(ctx context.Context, after int64) (HealPage, error) {
 			p.Waiting = append(p.Waiting, l)
 		}
 	}
-	p.Counted, err = q.CountedLately(ctx, 30)
-	return p, err
+	return p, nil
+}
+
+// CountedLately lists the tags counted last.
+func (s *Service) CountedLately(ctx context.Context) ([]store.Tag, error) {
+	return s.db.Q().CountedLately(ctx, 30)
 }
 
 func dayOf(t time.Time) time.Time {

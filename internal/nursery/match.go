@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"slices"
 
 	"unionknot/internal/core/caliper"
@@ -290,7 +291,10 @@ func (s *Service) MakeBatch(ctx context.Context, a Actor, code string, m MakeBat
 	}
 	batch := ""
 	err := s.db.Tx(ctx, func(q store.Q) error {
-		batch = tagcode.New(random())
+		var err error
+		if batch, err = freshCode(ctx, q, random()); err != nil {
+			return err
+		}
 		if was, again, err := q.Once(ctx, m.Once, batch); err != nil || again {
 			batch = was
 			return err
@@ -342,6 +346,17 @@ func (s *Service) MakeBatch(ctx context.Context, a Actor, code string, m MakeBat
 		return s.setAside(ctx, q, a, o, p, batch, m, lotIDs, bundleIDs)
 	})
 	return batch, err
+}
+
+// freshCode makes a code that no tag and no batch bears. There are some two
+// million codes, so in a house of many years the first throw may be taken.
+func freshCode(ctx context.Context, q store.Q, r *rand.Rand) (string, error) {
+	for {
+		code := tagcode.New(r)
+		if used, err := q.CodeUsed(ctx, code); err != nil || !used {
+			return code, err
+		}
+	}
 }
 
 func values(m map[string]int64) []int64 {

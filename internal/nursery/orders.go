@@ -124,28 +124,20 @@ func Pct(x float64) string { return fmt.Sprintf("%.0f %%", x*100) }
 // PctRange writes an interval as percentages.
 func PctRange(i sizing.Interval) string { return fmt.Sprintf("%.0f–%.0f %%", i.Low*100, i.High*100) }
 
-// beliefs gives the expected take of every technique on a genus.
-func (s *Service) beliefs(ctx context.Context, q store.Q, g store.Genus) (map[string]Belief, []technique.Technique, error) {
-	ts, err := s.techniques(ctx, q)
-	if err != nil {
-		return nil, nil, err
-	}
-	own, err := q.OwnTake(ctx, g.Key)
-	if err != nil {
-		return nil, nil, err
-	}
+// believe gives the expected take of every technique on a genus.
+func believe(ts []technique.Technique, own []store.Took, g store.Genus) map[string]Belief {
 	out := map[string]Belief{}
 	for _, t := range ts {
 		b := Belief{Technique: t, Prior: t.Prior(g.LogitShift)}
 		for _, o := range own {
-			if o.Technique == t.Key {
+			if o.Technique == t.Key && o.Genus == g.Key {
 				b.Taken, b.Of = o.Taken, o.Counted
 			}
 		}
 		b.Take = b.Prior.And(b.Taken, b.Of)
 		out[t.Key] = b
 	}
-	return out, ts, nil
+	return out
 }
 
 // Need is how many grafts an order wants, and why.
@@ -165,6 +157,7 @@ type reckoner struct {
 	genera  map[string]store.Genus
 	beliefs map[string]map[string]Belief
 	ts      []technique.Technique
+	own     []store.Took
 	years   map[string]season.Year
 }
 
@@ -174,15 +167,20 @@ func (s *Service) reckon(ctx context.Context, q store.Q) (*reckoner, error) {
 	for _, g := range gs {
 		r.genera[g.Key] = g
 	}
+	if err != nil {
+		return r, err
+	}
+	if r.ts, err = s.techniques(ctx, q); err != nil {
+		return r, err
+	}
+	r.own, err = q.OwnTakes(ctx)
 	return r, err
 }
 
 func (r *reckoner) know(ctx context.Context, genus, stockGenus string) (map[string]Belief, season.Year, error) {
 	var err error
 	if r.beliefs[genus] == nil {
-		if r.beliefs[genus], r.ts, err = r.s.beliefs(ctx, r.q, r.genera[genus]); err != nil {
-			return nil, season.Year{}, err
-		}
+		r.beliefs[genus] = believe(r.ts, r.own, r.genera[genus])
 	}
 	group := r.genera[stockGenus].SeasonGroup
 	y, ok := r.years[group]

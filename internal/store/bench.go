@@ -61,6 +61,12 @@ func (q Q) BatchByCode(ctx context.Context, code string) (b Batch, err error) {
 	return b, err
 }
 
+// CodeUsed says whether a tag or a batch bears a code.
+func (q Q) CodeUsed(ctx context.Context, code string) (used bool, err error) {
+	err = q.get(ctx, &used, `select exists (select 1 from tag where code = $1) or exists (select 1 from batch where code = $1)`, code)
+	return used, err
+}
+
 // LockBatch holds a batch until the transaction ends.
 func (q Q) LockBatch(ctx context.Context, id int64) error {
 	var got int64
@@ -138,6 +144,7 @@ type Tag struct {
 	WoodLow       float64    `db:"wood_low"`
 	WoodHigh      float64    `db:"wood_high"`
 	Tied          int        `db:"tied"`
+	LookID        *string    `db:"look_id"` // the count that stands
 	Looked        bool       `db:"looked"`
 	Taken         int        `db:"taken"`
 	Doubtful      int        `db:"doubtful"`
@@ -154,8 +161,7 @@ const tagSelect = `select t.*, b.code as batch, o.code as order_code, l.code as 
 	join lateral (select min(stock_mm) - 0.25 as stock_low, max(stock_mm) + 0.25 as stock_high, min(wood_mm) - 0.25 as wood_low, max(wood_mm) + 0.25 as wood_high
 		from tag_thread where tag_id = t.id) h on true
 	join lateral (` + tiedOfTag + `) x on true
-	left join lateral (select c.* from take_count c where c.tag_id = t.id and not exists (select 1 from take_count r where r.replaces_id = c.id)
-		order by (c.look = 'end of season') desc limit 1) c on true `
+	left join take_count c on c.id = t.look_id `
 
 // Which tags to list.
 type Which struct {
@@ -197,7 +203,7 @@ func (q Q) Tags(ctx context.Context, w Which) (ts []Tag, err error) {
 		and("t.day = $%d", w.Day)
 	}
 	if w.Uncounted {
-		where += " and t.finished_at is not null and x.tied > 0 and not exists (select 1 from take_count c where c.tag_id = t.id)"
+		where += " and t.finished_at is not null and t.look_id is null and x.tied > 0"
 	}
 	if !w.FinishedBy.IsZero() {
 		and("t.finished_at <= $%d", w.FinishedBy)

@@ -102,7 +102,7 @@ type TakeFilter struct {
 	Genus    string
 }
 
-const takeFrom = ` from tag t join latest_count c on c.tag_id = t.id `
+const takeFrom = ` from tag t join take_count c on c.id = t.look_id `
 
 func (f TakeFilter) where() (string, []any) {
 	return ` where ($1::date is null or t.day >= $1) and ($2::date is null or t.day <= $2) and ($3 = 0 or t.worker_id = $3)
@@ -143,11 +143,11 @@ func (q Q) CausesOfLoss(ctx context.Context, f TakeFilter) (cs []CauseCount, err
 	return cs, err
 }
 
-// OwnTake sums the takes of a technique on a genus: what the house's own
-// records say of it.
-func (q Q) OwnTake(ctx context.Context, genus string) (ts []Took, err error) {
-	err = q.all(ctx, &ts, `select t.technique as key, t.technique as technique, count(*) as tags, sum(c.taken + c.doubtful + c.dead)::int as counted, sum(c.taken)::int as taken`+
-		takeFrom+`join batch b on b.id = t.batch_id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id where v.genus = $1 group by 1`, genus)
+// OwnTakes sums the takes of each technique on each genus: what the house's
+// own records say of them.
+func (q Q) OwnTakes(ctx context.Context) (ts []Took, err error) {
+	err = q.all(ctx, &ts, `select v.genus, t.technique, count(*) as tags, sum(c.taken + c.doubtful + c.dead)::int as counted, sum(c.taken)::int as taken`+
+		takeFrom+`join batch b on b.id = t.batch_id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id group by 1, 2`)
 	return ts, err
 }
 

@@ -28,11 +28,11 @@ type Order struct {
 
 const orderSelect = `select o.*, v.name as variety, v.genus, s.name as stock_type, s.genus as stock_genus,
 	coalesce((select sum(grafts) from batch b where b.order_id = o.id and undone_at is null), 0)::int as batched,
-	coalesce((select sum(x.tied) from tag t join batch b on b.id = t.batch_id, lateral (` + tiedOfTag + `) x
+	coalesce((select sum(x.tied) from batch b join tag t on t.batch_id = b.id, lateral (` + tiedOfTag + `) x
 		where b.order_id = o.id and b.undone_at is null), 0)::int as tied,
-	coalesce((select sum(f.n) from stock_lot l join stock_balance f on f.lot_id = l.id and f.account = 'free' where l.stock_type_id = o.stock_type_id), 0)::int as stock_free,
-	coalesce((select sum(f.n) from mother_plant m join wood_bundle w on w.plant_id = m.id join wood_balance f on f.bundle_id = w.id and f.account = 'free'
-		where m.variety_id = o.variety_id), 0)::int as wood_free
+	coalesce((select sum(f.n) from stock_balance f join stock_lot l on l.id = f.lot_id where f.account = 'free' and f.n > 0 and l.stock_type_id = o.stock_type_id), 0)::int as stock_free,
+	coalesce((select sum(f.n) from wood_balance f join wood_bundle w on w.id = f.bundle_id join mother_plant m on m.id = w.plant_id
+		where f.account = 'free' and f.n > 0 and m.variety_id = o.variety_id), 0)::int as wood_free
 	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id `
 
 // OpenOrders lists orders due on or after a day, soonest first.

@@ -69,8 +69,7 @@ func (q Q) Lots(ctx context.Context, after int64, limit int) (ls []Lot, err erro
 
 // LotsOfType lists the lots of a stock type that have stems free.
 func (q Q) LotsOfType(ctx context.Context, stockTypeID int64) (ls []Lot, err error) {
-	err = q.all(ctx, &ls, lotSelect+`join stock_balance f on f.lot_id = l.id and f.account = 'free' and f.n > 0
-		where l.stock_type_id = $1 order by l.id`, stockTypeID)
+	err = q.all(ctx, &ls, lotSelect+`where l.stock_type_id = $1 and l.id in (select lot_id from stock_balance where account = 'free' and n > 0) order by l.id`, stockTypeID)
 	return ls, err
 }
 

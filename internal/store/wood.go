@@ -109,8 +109,7 @@ func (q Q) BundlesOfPlant(ctx context.Context, plantID int64) (bs []Bundle, err 
 // BundlesOfVariety lists the bundles of a variety that have pieces free,
 // oldest wood first.
 func (q Q) BundlesOfVariety(ctx context.Context, varietyID int64) (bs []Bundle, err error) {
-	err = q.all(ctx, &bs, bundleSelect+`join wood_balance f on f.bundle_id = b.id and f.account = 'free' and f.n > 0
-		where m.variety_id = $1 order by b.cut_on, b.id`, varietyID)
+	err = q.all(ctx, &bs, bundleSelect+`where m.variety_id = $1 and b.id in (select bundle_id from wood_balance where account = 'free' and n > 0) order by b.cut_on, b.id`, varietyID)
 	return bs, err
 }
 

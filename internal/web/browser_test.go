@@ -226,17 +226,6 @@ func (b *browser) day(sel string, d time.Time) {
 	b.set(sel, d.Format(time.DateOnly))
 }
 
-// choose picks an option of a list by how it starts.
-func (b *browser) choose(sel, option string) {
-	b.t.Helper()
-	if b.keyboard {
-		b.tabTo(`document.activeElement.matches(` + quoted(sel) + `)`)
-		b.key(option)
-		return
-	}
-	b.set(sel, option)
-}
-
 // tick sets a check box.
 func (b *browser) tick(label string) {
 	b.t.Helper()

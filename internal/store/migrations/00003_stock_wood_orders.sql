@@ -112,6 +112,7 @@ create table stock_balance (
   primary key (lot_id, account),
   constraint stock_never_below_zero check (n >= 0)
 );
+create index stock_free on stock_balance (lot_id) where account = 'free' and n > 0;
 create table wood_ledger (
   id           bigint generated always as identity primary key,
   bundle_id    bigint not null references wood_bundle,
@@ -135,6 +136,8 @@ create table wood_balance (
   primary key (bundle_id, account),
   constraint wood_never_below_zero check (n >= 0)
 );
+
+create index wood_free on wood_balance (bundle_id) where account = 'free' and n > 0;
 
 -- +goose StatementBegin
 create function stock_ledger_move() returns trigger language plpgsql as $$

@@ -93,12 +93,21 @@ create table count_cause (
   primary key (count_id, cause)
 );
 
--- The latest look at each tag. An earlier count that was corrected stays in take_count and is not seen here.
-create view latest_count as
-  select distinct on (c.tag_id) c.*
-  from take_count c
-  where not exists (select 1 from take_count r where r.replaces_id = c.id)
-  order by c.tag_id, (c.look = 'end of season') desc;
+-- The look that stands for a tag: the season's end before the first look, and
+-- a correction before what it corrects. Kept by the database itself, so that
+-- lists and sums of years need not sort every count ever made.
+alter table tag add column look_id uuid references take_count;
+create index tag_look on tag (look_id) where look_id is not null;
+create index tag_uncounted on tag (id) where finished_at is not null and look_id is null;
+-- +goose StatementBegin
+create function take_count_stands() returns trigger language plpgsql as $$
+begin
+  update tag t set look_id = new.id where t.id = new.tag_id
+    and (new.look = 'end of season' or not exists (select 1 from take_count c where c.id = t.look_id and c.look = 'end of season'));
+  return null;
+end $$;
+-- +goose StatementEnd
+create trigger take_count_stands after insert on take_count for each row execute function take_count_stands();
 
 alter table stock_ledger add foreign key (batch_id) references batch;
 alter table stock_ledger add foreign key (tag_id) references tag;

@@ -12,6 +12,7 @@ import (
 
 	"unionknot/internal/core/tagcode"
 	"unionknot/internal/nursery"
+	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 )
 
@@ -47,7 +48,16 @@ func (h heal) list(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return h.Show(w, r, h.views["list"], page.Frame{Title: "Heal", Stage: "Heal", Data: p})
+	lately, err := h.Nursery.CountedLately(r.Context())
+	if err != nil {
+		return err
+	}
+	return h.Show(w, r, h.views["list"], page.Frame{Title: "Heal", Stage: "Heal", Data: listPage{p, lately}})
+}
+
+type listPage struct {
+	nursery.HealPage
+	Counted []store.Tag
 }
 
 type causeRow struct {
