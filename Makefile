@@ -13,7 +13,7 @@ demo: build
 	@. .run/demo.env; bin/unionknot demo
 	@echo "Sign in as maud (propagator), ansel (bench hand) or vera (looker), with the password: three blunt knives"
 	@echo "On a bench tablet the hands' PIN is 2468."
-	@. .run/demo.env; exec bin/unionknot serve
+	@. .run/demo.env; echo $$$$ > .run/serve.pid; exec bin/unionknot serve
 
 demo-reset:
 	@scripts/postgres wipe demo
@@ -23,11 +23,11 @@ demo-reset:
 run: build
 	@scripts/needs postgresql
 	@scripts/postgres start main
-	@. .run/main.env; exec bin/unionknot serve
+	@. .run/main.env; echo $$$$ > .run/serve.pid; exec bin/unionknot serve
 
 stop:
-	@pkill -INT -f '^bin/unionknot serve' && echo "Union Knot is stopped." || true
-	@for n in demo main test; do scripts/postgres stop $$n; done
+	@p=$$(cat .run/serve.pid 2>/dev/null || true); if [ -n "$$p" ] && tr '\0' ' ' < /proc/$$p/cmdline 2>/dev/null | grep -q 'unionknot serve'; then kill -INT $$p; while kill -0 $$p 2>/dev/null; do sleep 0.1; done; echo "Union Knot is stopped."; fi; rm -f .run/serve.pid
+	@for n in demo main test bench; do scripts/postgres stop $$n; done
 
 test:
 	@scripts/needs postgresql chromium

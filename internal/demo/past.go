@@ -119,7 +119,7 @@ func (h *history) season(year, copy, i int, x mix) {
 	h.lots.add(lot, "P"+suffix, h.stocks[x.stockGenus+x.stock], "Holm Layers", day.AddDate(0, 0, -14), "bare-root", "cold store 2", stems, day.AddDate(0, 0, -14))
 	h.stockM.add(lot, stems, "outside", "free", nil, "received", nil, nil, maud, day.AddDate(0, 0, -14))
 	h.plants.add(h.plantID, "PM"+suffix, h.varieties[x.variety], "old row 4", "Maud Thirlby", time.Date(2023, 9, 10, 0, 0, 0, 0, time.UTC), day.AddDate(0, -2, 0))
-	h.orders.add(h.orderID, "PO"+suffix, h.varieties[x.variety], h.stocks[x.stockGenus+x.stock], 110, day.AddDate(0, 9, 0), 2, day.AddDate(0, -1, 0))
+	h.orders.add(h.orderID, "PO"+suffix, h.varieties[x.variety], h.stocks[x.stockGenus+x.stock], 110, day.AddDate(0, 6, 0), 2, day.AddDate(0, -1, 0))
 	grafts := 0
 	// The trouble: one weak lot, a warm week in the store, a learner, and a
 	// hand and a lot that always went together.

@@ -63,7 +63,7 @@ func ReadCSV(raw []byte) (*Table, error) {
 	switch {
 	case len(bytes.TrimSpace(raw)) == 0:
 		return nil, ErrEmpty
-	case bytes.HasPrefix(raw, []byte("PK\x03\x04")), bytes.IndexByte(raw[:min(len(raw), 4096)], 0) >= 0:
+	case bytes.HasPrefix(raw, []byte("PK\x03\x04")), bytes.IndexByte(raw, 0) >= 0:
 		return nil, ErrNotText
 	case !utf8.Valid(raw):
 		return nil, ErrEncoding

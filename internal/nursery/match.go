@@ -289,6 +289,9 @@ func (s *Service) MakeBatch(ctx context.Context, a Actor, code string, m MakeBat
 	if err := a.must(Propagator); err != nil {
 		return "", err
 	}
+	if !uuidPattern.MatchString(m.Once) {
+		return "", Problem{"", "Load the page anew, and make the batch again."}
+	}
 	batch := ""
 	err := s.db.Tx(ctx, func(q store.Q) error {
 		var err error
@@ -336,6 +339,9 @@ func (s *Service) MakeBatch(ctx context.Context, a Actor, code string, m MakeBat
 		p, err := s.match(ctx, q, o, m.Asked)
 		if err != nil {
 			return err
+		}
+		if !slices.ContainsFunc(p.Ties, func(t store.Tie) bool { return t.Key == m.Tie }) || !slices.ContainsFunc(p.HealingWays, func(h store.HealingWay) bool { return h.Key == m.Healing }) {
+			return Problem{"", "Choose a tie and a way to heal from the lists."}
 		}
 		if p.Weave.Paired == 0 {
 			return Problem{"", "There is nothing to make: no stem and piece here go together, or the order has all its grafts."}

@@ -286,7 +286,7 @@ func (r *reckoner) line(ctx context.Context, o store.Order, chance float64) (Ord
 	switch {
 	case l.Need.Missing != "":
 		l.State = l.Need.Missing
-	case l.ToGo == 0 && o.Tied >= l.Need.Grafts:
+	case l.ToGo == 0 && o.Unfinished == 0:
 		l.State = "all grafted"
 	case l.ToGo == 0:
 		l.State = "at the bench"

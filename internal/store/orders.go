@@ -22,6 +22,7 @@ type Order struct {
 	MadeAt      time.Time `db:"made_at"`
 	Batched     int       `db:"batched"` // grafts in batches that stand
 	Tied        int       `db:"tied"`
+	Unfinished  int       `db:"unfinished"` // batches to share out, and tags not finished
 	StockFree   int       `db:"stock_free"` // of the stock type, whoever else wants it
 	WoodFree    int       `db:"wood_free"`
 }
@@ -30,6 +31,7 @@ const orderSelect = `select o.*, v.name as variety, v.genus, s.name as stock_typ
 	coalesce((select sum(grafts) from batch b where b.order_id = o.id and undone_at is null), 0)::int as batched,
 	coalesce((select sum(x.tied) from batch b join tag t on t.batch_id = b.id, lateral (` + tiedOfTag + `) x
 		where b.order_id = o.id and b.undone_at is null), 0)::int as tied,
+	(select count(*) from batch b left join tag t on t.batch_id = b.id where b.order_id = o.id and b.undone_at is null and t.finished_at is null)::int as unfinished,
 	coalesce((select sum(f.n) from stock_balance f join stock_lot l on l.id = f.lot_id where f.account = 'free' and f.n > 0 and l.stock_type_id = o.stock_type_id), 0)::int as stock_free,
 	coalesce((select sum(f.n) from wood_balance f join wood_bundle w on w.id = f.bundle_id join mother_plant m on m.id = w.plant_id
 		where f.account = 'free' and f.n > 0 and m.variety_id = o.variety_id), 0)::int as wood_free

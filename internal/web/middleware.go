@@ -2,9 +2,12 @@ package web
 
 import (
 	"net/http"
+	"net/url"
 	"runtime/debug"
 	"strconv"
+	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
@@ -20,6 +23,18 @@ func secured(next http.Handler) http.Handler {
 		h.Set("Content-Security-Policy", policy)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
+		next.ServeHTTP(w, r)
+	})
+}
+
+// readable turns away addresses that hold signs no text has.
+func readable(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		q, err := url.QueryUnescape(r.URL.RawQuery)
+		if err != nil || strings.ContainsRune(q, 0) || !utf8.ValidString(q) || strings.ContainsRune(r.URL.Path, 0) || !utf8.ValidString(r.URL.Path) {
+			http.Error(w, "That address is not one of this house's.", http.StatusBadRequest)
+			return
+		}
 		next.ServeHTTP(w, r)
 	})
 }

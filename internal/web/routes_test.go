@@ -135,7 +135,7 @@ func TestHeadersAndHealth(t *testing.T) {
 	assert.Contains(t, csp, "script-src 'self';")
 	assert.NotContains(t, csp, "unsafe")
 	assert.Equal(t, "nosniff", r.Header.Get("X-Content-Type-Options"))
-	for path, want := range map[string]int{"/healthz": 200, "/readyz": 200, "/nothing": 404, "/static/app.css": 200, "/static/../web.go": 404} {
+	for path, want := range map[string]int{"/healthz": 200, "/readyz": 200, "/nothing": 404, "/static/app.css": 200, "/static/../web.go": 404, "/find?q=%00": 400, "/stock/lots/%ff": 400} {
 		status, _, _ := h.ask(t, h.client(t), "GET", path)
 		assert.Equal(t, want, status, path)
 	}

@@ -97,7 +97,7 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 		return nil, err
 	}
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.logged, measured, secured)
+	r.Use(middleware.RequestID, s.logged, measured, secured, readable)
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { w.Write([]byte("ok\n")) })
 	r.Get("/readyz", func(w http.ResponseWriter, r *http.Request) {
 		if err := s.kit.Nursery.Ready(r.Context()); err != nil {

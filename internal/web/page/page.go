@@ -18,6 +18,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/alexedwards/scs/v2"
 
@@ -266,6 +267,13 @@ type Typed struct {
 func ReadForm(r *http.Request) (*Typed, error) {
 	if err := r.ParseForm(); err != nil {
 		return nil, nursery.Problem{Says: "The form did not arrive whole. Send it again."}
+	}
+	for _, vs := range r.PostForm {
+		for _, v := range vs {
+			if strings.ContainsRune(v, 0) || !utf8.ValidString(v) {
+				return nil, nursery.Problem{Says: "The form holds signs that are not text. Type it anew."}
+			}
+		}
 	}
 	t := &Typed{Form: Form{Values: r.PostForm, Once: r.PostForm.Get("once")}}
 	if t.Once == "" {
