@@ -49,7 +49,7 @@ type history struct {
 
 func (m *maker) past(scale int) error {
 	h := &history{m: m, used: map[string]bool{}, varieties: map[string]int64{}, stocks: map[string]int64{},
-		lots:       table{name: "stock_lot", columns: words("id code stock_type_id supplier received_on form place received made_at")},
+		lots:       table{name: "stock_lot", columns: words("id code stock_type_id supplier received_on form place received grade_low_mm grade_high_mm made_at")},
 		plants:     table{name: "mother_plant", columns: words("id code variety_id place seen_true_by seen_true_on made_at")},
 		bundles:    table{name: "wood_bundle", columns: words("id code plant_id cut_on state sticks length_mm base_mm tip_mm internode_mm buds_per_piece usable pieces place made_at")},
 		orders:     table{name: "orders", columns: words("id code variety_id stock_type_id trees due_on priority made_at")},
@@ -116,7 +116,7 @@ func (h *history) season(year, copy, i int, x mix) {
 	h.batchID++
 	lot, batch := h.lotID, h.batchID
 	stems := 170
-	h.lots.add(lot, "P"+suffix, h.stocks[x.stockGenus+x.stock], "Holm Layers", day.AddDate(0, 0, -14), "bare-root", "cold store 2", stems, day.AddDate(0, 0, -14))
+	h.lots.add(lot, "P"+suffix, h.stocks[x.stockGenus+x.stock], "Holm Layers", day.AddDate(0, 0, -14), "bare-root", "cold store 2", stems, 7.0, 10.0, day.AddDate(0, 0, -14))
 	h.stockM.add(lot, stems, "outside", "free", nil, "received", nil, nil, maud, day.AddDate(0, 0, -14))
 	h.plants.add(h.plantID, "PM"+suffix, h.varieties[x.variety], "old row 4", "Maud Thirlby", time.Date(2023, 9, 10, 0, 0, 0, 0, time.UTC), day.AddDate(0, -2, 0))
 	h.orders.add(h.orderID, "PO"+suffix, h.varieties[x.variety], h.stocks[x.stockGenus+x.stock], 110, day.AddDate(0, 6, 0), 2, day.AddDate(0, -1, 0))

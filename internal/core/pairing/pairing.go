@@ -152,16 +152,21 @@ func newMesh(o Order, stock, scion []node) *mesh {
 		cost, way, why := make([]float64, len(scion)), make([]int, len(scion)), make([]string, len(scion))
 		for j, b := range scion {
 			cost[j], way[j] = math.Inf(1), -1
+			said := false // by the first technique that the sizes rule out
 			for k, t := range o.Ways {
 				if t.Takes != nil {
 					if ok, reason := t.Takes(o.Wood[b.pile].ID); !ok {
-						why[j] = reason
+						if why[j] == "" {
+							why[j] = reason
+						}
 						continue
 					}
 				}
 				ok, reason := t.Allows(s.class, b.class)
 				if !ok {
-					why[j] = reason
+					if !said {
+						why[j], said = reason, true
+					}
 					continue
 				}
 				c := t.Cost(s.class, b.class) + o.Stock[s.pile].Risk + o.Wood[b.pile].Risk
