@@ -98,7 +98,9 @@ func (m *model) laplace(x, slope []float64) float64 {
 		f += weak * b * b
 		slope[j] = 2 * weak * b
 	}
-	n.invert()
+	if n.invert() != nil {
+		return math.Inf(1)
+	}
 	lev := make([]float64, len(m.rows))     // W′ × leverage
 	third := make([]float64, m.q)           // Σ W′ v a
 	inner := make([][]float64, len(m.rows)) // H⁻¹a over the row's own columns
@@ -156,19 +158,13 @@ func square(n int) [][]float64 {
 func (m *model) fit(x []float64, d Data) Fit {
 	beta, sigma := x[:m.p], m.sigmas(x)
 	n, pen := m.modes(beta, sigma)
-	n.invert()
+	n.invert() // it could be inverted at this very point before
 	f := Fit{Deviance: pen + n.logDet(), Fixed: append([]float64(nil), beta...), SD: make([]float64, m.nf), Effects: make([][]Effect, m.nf), Separate: bounds(d)}
 	for i, k := range m.order {
 		f.SD[k] = sigma[i]
 		for l := range d.Factors[k].Levels {
 			c := m.offset[k] + l
-			v := 0.0
-			if c < m.small {
-				v = n.inv.At(c, c)
-			} else {
-				v = n.own(c - m.small)
-			}
-			f.Effects[k] = append(f.Effects[k], Effect{sigma[i] * m.b[c], sigma[i] * math.Sqrt(v)})
+			f.Effects[k] = append(f.Effects[k], Effect{sigma[i] * m.b[c], sigma[i] * math.Sqrt(n.variance(c))})
 		}
 	}
 	f.FixedSE = m.standardErrors(n, sigma)

@@ -27,6 +27,8 @@ type model struct {
 	eta     []float64
 	last    []float64 // modes at the last point, to start from
 	at      [][]int   // columns of each row, in order
+	touch   [][]int   // by level of the largest factor: the other columns it meets
+	spot    [][]int   // by row: where its columns stand in touch
 }
 
 func newModel(d Data) *model {
@@ -67,12 +69,39 @@ func newModel(d Data) *model {
 		}
 		m.at = append(m.at, at)
 	}
+	m.meet()
 	m.b, m.last, m.eta = make([]float64, m.q), make([]float64, m.q), make([]float64, len(m.rows))
 	return m
 }
 
-// startFixed fits the fixed effects alone, to begin from.
-func (m *model) startFixed(beta []float64) {
+// meet notes which columns each level of the largest factor meets: the
+// pattern of the border, which stays while its values move.
+func (m *model) meet() {
+	if m.nf == 0 {
+		return
+	}
+	m.touch = make([][]int, m.q-m.small)
+	seen := map[[2]int]int{}
+	for _, at := range m.at {
+		j := at[m.nf-1] - m.small
+		spot := make([]int, m.nf-1)
+		for x, c := range at[:m.nf-1] {
+			k, ok := seen[[2]int{j, c}]
+			if !ok {
+				k = len(m.touch[j])
+				seen[[2]int{j, c}] = k
+				m.touch[j] = append(m.touch[j], c)
+			}
+			spot[x] = k
+		}
+		m.spot = append(m.spot, spot)
+	}
+}
+
+// startFixed fits the fixed effects alone, to begin from, and gives how
+// sharply each is known: one over its standard error with the others held.
+func (m *model) startFixed(beta []float64) (sharp []float64) {
+	sharp = make([]float64, m.p)
 	for range 25 {
 		h := mat.NewSymDense(m.p, nil)
 		g := mat.NewVecDense(m.p, nil)
@@ -90,13 +119,13 @@ func (m *model) startFixed(beta []float64) {
 				}
 			}
 		}
-		var c mat.Cholesky
-		if !c.Factorize(h) {
-			return
+		for j := range sharp {
+			sharp[j] = math.Sqrt(h.At(j, j))
 		}
+		var c mat.Cholesky
 		var step mat.VecDense
-		if c.SolveVecTo(&step, g) != nil {
-			return
+		if !c.Factorize(h) || c.SolveVecTo(&step, g) != nil {
+			return sharp
 		}
 		move := 0.0
 		for j := range beta {
@@ -105,9 +134,10 @@ func (m *model) startFixed(beta []float64) {
 			move = math.Max(move, math.Abs(s))
 		}
 		if move < 1e-8 {
-			return
+			return sharp
 		}
 	}
+	return sharp
 }
 
 func dot(a, b []float64) float64 {
@@ -118,53 +148,61 @@ func dot(a, b []float64) float64 {
 	return s
 }
 
-// normal is the factorised H = ΛᵀZᵀWZΛ + I: diagonal d of the largest factor,
-// the sparse border between it and the rest, and the Schur complement.
+// normal is the factorised H = ΛᵀZᵀWZΛ + I: the diagonal d of the largest
+// factor, the sparse border between it and the rest, and the Cholesky factor
+// of the Schur complement.
 type normal struct {
 	m      *model
-	d      []float64         // of the largest factor
-	border []map[int]float64 // by its level: column of the rest → value
+	d      []float64   // by level of the largest factor
+	border [][]float64 // by level, over model.touch
 	chol   mat.Cholesky
-	inv    *mat.SymDense // of the Schur complement, when asked for
+	inv    []float64   // inverse of the Schur complement, row by row
+	across [][]float64 // by level: inv × border
+	own    []float64   // by level: H⁻¹'s diagonal
 }
 
 // factorise builds H at weights w and spreads sigma, in the order's columns.
 func (m *model) factorise(w, sigma []float64) (*normal, bool) {
-	big := m.q - m.small
-	n := &normal{m: m, d: make([]float64, big), border: make([]map[int]float64, big)}
+	big, width := m.q-m.small, max(1, m.small)
+	n := &normal{m: m, d: make([]float64, big), border: make([][]float64, big)}
 	for j := range n.d {
-		n.d[j], n.border[j] = 1, map[int]float64{}
+		n.d[j], n.border[j] = 1, make([]float64, len(m.touch[j]))
 	}
-	a := mat.NewSymDense(max(1, m.small), nil)
-	for j := range max(1, m.small) {
-		a.SetSym(j, j, 1)
+	a := make([]float64, width*width) // its upper half is used
+	for j := range width {
+		a[j*width+j] = 1
+	}
+	add := func(x, y int, v float64) {
+		if x > y {
+			x, y = y, x
+		}
+		a[x*width+y] += v
 	}
 	for i := range m.rows {
 		at := m.at[i]
 		for x := 0; x < m.nf-1; x++ {
 			for y := x; y < m.nf-1; y++ {
-				a.SetSym(at[x], at[y], a.At(at[x], at[y])+w[i]*sigma[x]*sigma[y])
+				add(at[x], at[y], w[i]*sigma[x]*sigma[y])
 			}
 		}
 		if m.nf > 0 {
-			last := at[m.nf-1] - m.small
-			s := sigma[m.nf-1]
-			n.d[last] += w[i] * s * s
-			for x := 0; x < m.nf-1; x++ {
-				n.border[last][at[x]] += w[i] * s * sigma[x]
+			j, s := at[m.nf-1]-m.small, sigma[m.nf-1]
+			n.d[j] += w[i] * s * s
+			for x, k := range m.spot[i] {
+				n.border[j][k] += w[i] * s * sigma[x]
 			}
 		}
 	}
 	for j, row := range n.border {
+		cols := m.touch[j]
 		for x, vx := range row {
-			for y, vy := range row {
-				if x <= y {
-					a.SetSym(x, y, a.At(x, y)-vx*vy/n.d[j])
-				}
+			f := vx / n.d[j]
+			for y := x; y < len(row); y++ {
+				add(cols[x], cols[y], -f*row[y])
 			}
 		}
 	}
-	return n, n.chol.Factorize(a)
+	return n, n.chol.Factorize(mat.NewSymDense(width, a))
 }
 
 // solve gives H⁻¹g.
@@ -176,8 +214,9 @@ func (n *normal) solve(g []float64) []float64 {
 		rhs.SetVec(x, g[x])
 	}
 	for j, row := range n.border {
-		for x, v := range row {
-			rhs.SetVec(x, rhs.AtVec(x)-v*g[m.small+j]/n.d[j])
+		f := g[m.small+j] / n.d[j]
+		for k, c := range m.touch[j] {
+			rhs.SetVec(c, rhs.AtVec(c)-row[k]*f)
 		}
 	}
 	var u mat.VecDense
@@ -189,8 +228,8 @@ func (n *normal) solve(g []float64) []float64 {
 	}
 	for j, row := range n.border {
 		s := g[m.small+j]
-		for x, v := range row {
-			s -= v * out[x]
+		for k, c := range m.touch[j] {
+			s -= row[k] * out[c]
 		}
 		out[m.small+j] = s / n.d[j]
 	}
@@ -205,9 +244,35 @@ func (n *normal) logDet() float64 {
 	return s
 }
 
-func (n *normal) invert() {
-	n.inv = mat.NewSymDense(max(1, n.m.small), nil)
-	n.chol.InverseTo(n.inv)
+// invert readies the parts of H⁻¹ that rows ask for.
+func (n *normal) invert() error {
+	width := max(1, n.m.small)
+	inv := mat.NewSymDense(width, nil)
+	if err := n.chol.InverseTo(inv); err != nil {
+		return err
+	}
+	n.inv = make([]float64, width*width)
+	for x := range width {
+		for y := range width {
+			n.inv[x*width+y] = inv.At(x, y)
+		}
+	}
+	n.across, n.own = make([][]float64, len(n.d)), make([]float64, len(n.d))
+	for j, row := range n.border {
+		h := make([]float64, width)
+		for k, c := range n.m.touch[j] {
+			v := row[k]
+			for x, u := range n.inv[c*width : (c+1)*width] {
+				h[x] += v * u
+			}
+		}
+		s := 0.0
+		for k, c := range n.m.touch[j] {
+			s += row[k] * h[c]
+		}
+		n.across[j], n.own[j] = h, 1/n.d[j]+s/(n.d[j]*n.d[j])
+	}
+	return nil
 }
 
 // block gives H⁻¹ over a row's own columns.
@@ -217,27 +282,22 @@ func (n *normal) block(at []int, out [][]float64) {
 	if last < 0 {
 		return
 	}
+	width := max(1, m.small)
 	j := at[last] - m.small
 	for x := 0; x < last; x++ {
 		for y := 0; y < last; y++ {
-			out[x][y] = n.inv.At(at[x], at[y])
+			out[x][y] = n.inv[at[x]*width+at[y]]
 		}
-		s := 0.0
-		for c, v := range n.border[j] {
-			s += n.inv.At(at[x], c) * v
-		}
-		out[x][last], out[last][x] = -s/n.d[j], -s/n.d[j]
+		v := -n.across[j][at[x]] / n.d[j]
+		out[x][last], out[last][x] = v, v
 	}
-	out[last][last] = n.own(j)
+	out[last][last] = n.own[j]
 }
 
-// own is H⁻¹'s diagonal at a level of the largest factor.
-func (n *normal) own(j int) float64 {
-	s := 0.0
-	for c, v := range n.border[j] {
-		for e, u := range n.border[j] {
-			s += v * n.inv.At(c, e) * u
-		}
+// variance is H⁻¹'s diagonal at a column.
+func (n *normal) variance(c int) float64 {
+	if c < n.m.small {
+		return n.inv[c*max(1, n.m.small)+c]
 	}
-	return 1/n.d[j] + s/(n.d[j]*n.d[j])
+	return n.own[c-n.m.small]
 }

@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"sort"
 
 	"gonum.org/v1/gonum/optimize"
@@ -97,27 +98,41 @@ func Solve(d Data) (Fit, error) {
 		return Fit{}, err
 	}
 	m := newModel(d)
-	x := make([]float64, m.p+m.nf)
-	m.startFixed(x[:m.p])
-	for k := range m.nf {
-		x[m.p+k] = 0.5
+	start := make([]float64, m.p+m.nf)
+	scale := m.startFixed(start[:m.p])
+	for k, f := range d.Factors {
+		start[m.p+k] = 0.5
+		scale = append(scale, 4*math.Sqrt(float64(len(f.Levels))))
 	}
+	// The search goes in steps of about one standard error each way, which is
+	// what makes its first step a fair one.
+	x := make([]float64, len(start))
+	for j := range x {
+		x[j] = start[j] * scale[j]
+	}
+	natural := make([]float64, len(x))
 	// Value and slope come from one factorisation; keep the last.
 	var at []float64
 	var value float64
 	slope := make([]float64, len(x))
 	eval := func(x []float64) {
-		if at != nil && same(at, x) {
+		if at != nil && slices.Equal(at, x) {
 			return
 		}
 		at = append(at[:0], x...)
-		value = m.laplace(x, slope)
+		for j := range x {
+			natural[j] = x[j] / scale[j]
+		}
+		value = m.laplace(natural, slope)
+		for j := range slope {
+			slope[j] /= scale[j]
+		}
 	}
 	problem := optimize.Problem{
 		Func: func(x []float64) float64 { eval(x); return value },
 		Grad: func(grad, x []float64) { eval(x); copy(grad, slope) },
 	}
-	settings := &optimize.Settings{GradientThreshold: 2e-4, MajorIterations: 400,
+	settings := &optimize.Settings{GradientThreshold: 1e-4, MajorIterations: 400,
 		Converger: &optimize.FunctionConverge{Absolute: 1e-7, Iterations: 8}}
 	r, err := optimize.Minimize(problem, x, settings, &optimize.BFGS{})
 	if r == nil {
@@ -125,17 +140,11 @@ func Solve(d Data) (Fit, error) {
 	}
 	// A line search that can go no lower in rounding ends with an error at the
 	// best point found: that point is the answer.
-	m.shareBound(r.X, d)
-	return m.fit(r.X, d), nil
-}
-
-func same(a, b []float64) bool {
-	for i := range a {
-		if a[i] != b[i] {
-			return false
-		}
+	for j := range natural {
+		natural[j] = r.X[j] / scale[j]
 	}
-	return true
+	m.shareBound(natural, d)
+	return m.fit(natural, d), nil
 }
 
 // shareBound splits evenly the spread of factors that always go together:
