@@ -84,6 +84,7 @@ type Service struct {
 	db    *store.DB
 	log   *slog.Logger
 	clock func() time.Time
+	fairs fairs
 }
 
 // New readies the nursery on a migrated database. On a demo house the clock

@@ -33,6 +33,7 @@ type ResultsPage struct {
 	Groups   map[string][]ResultLine
 	Order    []string
 	Causes   []store.CauseCount
+	Fair     Fair
 }
 
 // groupLimit is how many lines of each group are shown.
@@ -82,7 +83,14 @@ func (s *Service) Results(ctx context.Context, a Actor, f ResultsFilter) (Result
 			p.Groups[g] = append(p.Groups[g], resultLine(t, prior, p.All))
 		}
 	}
-	p.Causes, err = q.CausesOfLoss(ctx, tf)
+	if p.Causes, err = q.CausesOfLoss(ctx, tf); err != nil {
+		return p, err
+	}
+	// Hands are weighed against each other even where only one is shown.
+	p.Fair, err = s.Fair(ctx, f)
+	if p.OwnOnly {
+		p.Fair.Alone = nil
+	}
 	return p, err
 }
 

@@ -14,6 +14,7 @@ import (
 	"github.com/skip2/go-qrcode"
 
 	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/sizing"
 	"unionknot/internal/nursery"
 )
 
@@ -202,12 +203,17 @@ func Spark(d nursery.Diameters, material string) template.HTML {
 	return p.html()
 }
 
-// Whisker draws a take with its 90 % range on a scale from 0 to 1. A wide
-// range is drawn open and dashed.
-func Whisker(low, mean, high float64, uncertain bool) template.HTML {
-	const w, h = 220.0, 20.0
+// Whisker draws a raw take with its 90 % range on a scale from 0 to 1, and
+// under it the fair one where there is one. A wide raw range is drawn open and
+// dashed.
+func Whisker(raw sizing.Interval, uncertain bool, fair *sizing.Interval) template.HTML {
+	const w, h = 220.0, 26.0
 	var p pen
-	p.open(w, h, "whisker", fmt.Sprintf("%.0f percent, range %.0f to %.0f", mean*100, low*100, high*100))
+	title := fmt.Sprintf("raw %.0f percent, range %.0f to %.0f", raw.Mean*100, raw.Low*100, raw.High*100)
+	if fair != nil {
+		title += fmt.Sprintf("; fair %.0f percent, range %.0f to %.0f", fair.Mean*100, fair.Low*100, fair.High*100)
+	}
+	p.open(w, h, "whisker", title)
 	x := func(v float64) float64 { return 4 + (w-8)*v }
 	for _, v := range []float64{0, 0.25, 0.5, 0.75, 1} {
 		p.line(x(v), 3, x(v), h-3, "grid")
@@ -216,7 +222,13 @@ func Whisker(low, mean, high float64, uncertain bool) template.HTML {
 	if uncertain {
 		class = "unsure"
 	}
-	p.line(x(low), h/2, x(high), h/2, "range "+class)
-	p.f(`<circle cx="%.4g" cy="%.4g" r="4.5" class="dot %s"/>`, x(mean), h/2, class)
+	y := h / 2
+	if fair != nil {
+		y = 8
+		p.line(x(fair.Low), 18, x(fair.High), 18, "range fair")
+		p.f(`<path d="M%.5g 13 l4.5 5 l-4.5 5 l-4.5 -5 z" class="dot fair"/>`, x(fair.Mean))
+	}
+	p.line(x(raw.Low), y, x(raw.High), y, "range "+class)
+	p.f(`<circle cx="%.5g" cy="%.4g" r="4" class="dot %s"/>`, x(raw.Mean), y, class)
 	return p.html()
 }

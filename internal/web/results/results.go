@@ -36,6 +36,7 @@ type line struct {
 	nursery.ResultLine
 	Drawing template.HTML
 	Query   template.URL
+	Fair    *nursery.FairLine
 }
 
 type group struct {
@@ -81,7 +82,7 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p := resultsPage{ResultsPage: rp, Query: r.URL.RawQuery, AllDrawing: draw.Whisker(rp.AllTake.Low, rp.AllTake.Mean, rp.AllTake.High, false)}
+	p := resultsPage{ResultsPage: rp, Query: r.URL.RawQuery, AllDrawing: draw.Whisker(rp.AllTake, false, nil)}
 	for _, g := range rp.Order {
 		set := group{Key: g, Title: titles[g]}
 		for _, l := range rp.Groups[g] {
@@ -93,7 +94,14 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 			if f.Genus != "" {
 				q.Set("genus", f.Genus)
 			}
-			set.Lines = append(set.Lines, line{l, draw.Whisker(l.Take.Low, l.Take.Mean, l.Take.High, l.Uncertain), template.URL(q.Encode())})
+			x := line{ResultLine: l, Query: template.URL(q.Encode())}
+			if fair, ok := rp.Fair.Lines[g][l.Key]; ok {
+				x.Fair = &fair
+				x.Drawing = draw.Whisker(l.Take, l.Uncertain, &fair.Take)
+			} else {
+				x.Drawing = draw.Whisker(l.Take, l.Uncertain, nil)
+			}
+			set.Lines = append(set.Lines, x)
 		}
 		p.Sets = append(p.Sets, set)
 	}
