@@ -1,0 +1,256 @@
+// Package union works out where cambium meets: it lays the two cut faces
+// together as curves in the plane of the cut, and measures the length of the
+// scion's cambium that lies within a tolerance of the stock's.
+//
+// Lengths are millimetres, angles degrees. Contact is a fit figure, for
+// ranking and teaching; it is no take rate.
+package union
+
+import (
+	"errors"
+	"fmt"
+	"math"
+)
+
+// House defaults.
+const (
+	Tolerance = 0.5 // how near counts as meeting
+	HandSD    = 0.4 // spread of a practised hand's placing, sideways
+)
+
+// Bark is the thickness of bark on a stem: 0.3 + 0.07 × diameter. House
+// default.
+func Bark(diameter float64) float64 { return 0.3 + 0.07*diameter }
+
+// ErrCut says that the measures given cannot be cut.
+var ErrCut = errors.New("cannot be cut")
+
+// Point is a place in the plane of the cut: X along the face, Y across it.
+type Point struct{ X, Y float64 }
+
+// Curve is a stretch of cambium, from 0 to 1 along it.
+type Curve func(t float64) Point
+
+// Bed is how far a point lies from the stock's cambium.
+type Bed func(Point) float64
+
+// Pair is a stretch of the scion's cambium with the stock's that it is to meet.
+type Pair struct {
+	Scion Curve
+	Stock Bed
+}
+
+// Line is an outline to draw.
+type Line struct {
+	Of     string // "stock" or "scion"
+	Part   string // "bark" or "cambium"
+	Points []Point
+}
+
+// Size is a measure to cut to.
+type Size struct {
+	Name string
+	MM   float64
+}
+
+// Joint is a technique's two faces, ready to be laid together.
+type Joint struct {
+	Technique string
+	Faces     int     // alike faces of this kind
+	Pairs     []Pair  // of one face
+	Flush     float64 // sideways shift that lays one side flush
+	Sizes     []Size
+	Lines     []Line  // with the scion centred
+	Length    float64 // of the face
+}
+
+// Placement is how the scion is laid on the stock.
+type Placement struct {
+	Shift float64 // sideways, from the centre
+	Tilt  float64 // degrees, in the plane of the cut
+}
+
+// Stretch is a piece of the scion's cambium that meets the stock's.
+type Stretch []Point
+
+// Contact is how much meets at a placement, on one face.
+type Contact struct {
+	MM        float64
+	Of        float64 // all of the scion's cambium on the face
+	Stretches []Stretch
+}
+
+// Share is the part of the scion's cambium that meets.
+func (c Contact) Share() float64 {
+	if c.Of == 0 {
+		return 0
+	}
+	return c.MM / c.Of
+}
+
+// samples is into how many steps a curve is cut; crossings within a step are
+// found by halving it.
+const samples = 720
+
+// At measures contact at a placement, within a tolerance in mm.
+func (j Joint) At(p Placement, within float64) Contact { return j.measure(p, within, samples, true) }
+
+func (j Joint) measure(p Placement, within float64, steps int, draw bool) Contact {
+	var c Contact
+	sin, cos := math.Sincos(p.Tilt * math.Pi / 180)
+	mid := j.Length / 2
+	for _, pair := range j.Pairs {
+		place := func(t float64) Point {
+			q := pair.Scion(t)
+			if p.Tilt != 0 {
+				x := q.X - mid
+				q = Point{mid + x*cos - q.Y*sin, x*sin + q.Y*cos}
+			}
+			q.Y += p.Shift
+			return q
+		}
+		meets := func(q Point) bool { return pair.Stock(q) <= within }
+		last := place(0)
+		in := meets(last)
+		var run Stretch
+		if in && draw {
+			run = Stretch{last}
+		}
+		end := func() {
+			if len(run) > 1 {
+				c.Stretches = append(c.Stretches, run)
+			}
+			run = nil
+		}
+		for i := 1; i <= steps; i++ {
+			t := float64(i) / float64(steps)
+			q := place(t)
+			now := meets(q)
+			whole := distance(last, q)
+			c.Of += whole
+			switch {
+			case in && now:
+				c.MM += whole
+			case in != now:
+				lo, hi := t-1/float64(steps), t
+				for range 12 {
+					if m := (lo + hi) / 2; meets(place(m)) == in {
+						lo = m
+					} else {
+						hi = m
+					}
+				}
+				edge := place((lo + hi) / 2)
+				if in {
+					c.MM += distance(last, edge)
+					if draw {
+						run = append(run, edge)
+						end()
+					}
+				} else {
+					c.MM += distance(edge, q)
+					if draw {
+						run = Stretch{edge}
+					}
+				}
+			}
+			if now && draw {
+				run = append(run, q)
+			}
+			last, in = q, now
+		}
+		end()
+	}
+	return c
+}
+
+func distance(a, b Point) float64 { return math.Sqrt((a.X-b.X)*(a.X-b.X) + (a.Y-b.Y)*(a.Y-b.Y)) }
+
+// Hand is what a hand's placing makes of a joint.
+type Hand struct {
+	Aim      float64 // shift aimed at
+	Expected float64 // contact in mm on one face, on average
+	Any      float64 // chance that any meets
+}
+
+// coarse is enough steps where many placements are averaged.
+const coarse = 180
+
+// ByHand averages contact over a hand's placing: normal around the aim with
+// the hand's spread in mm, at a tilt in degrees.
+func (j Joint) ByHand(aim, sd, tilt, within float64) Hand {
+	h := Hand{Aim: aim}
+	if sd <= 0 {
+		c := j.measure(Placement{aim, tilt}, within, samples, false)
+		h.Expected = c.MM
+		if c.MM > 0 {
+			h.Any = 1
+		}
+		return h
+	}
+	total := 0.0
+	for i := -12; i <= 12; i++ { // out to three spreads, a quarter at a time
+		z := float64(i) / 4
+		w := math.Exp(-z * z / 2)
+		c := j.measure(Placement{aim + z*sd, tilt}, within, coarse, false)
+		h.Expected += w * c.MM
+		if c.MM > 0 {
+			h.Any += w
+		}
+		total += w
+	}
+	h.Expected /= total
+	h.Any /= total
+	return h
+}
+
+// Advice is the placing that serves a hand best.
+type Advice struct {
+	Flush Hand
+	Best  Hand // no tilt, the best aim
+	Tilt  Hand // slightly tilted across the stock's line
+	Angle float64
+	Safer bool // the tilt gives a better chance that any meets
+}
+
+// Advise finds the aim that serves a hand best, and says when a slight tilt is
+// the safer way.
+func (j Joint) Advise(sd, within float64) Advice {
+	a := Advice{Flush: j.ByHand(j.Flush, sd, 0, within)}
+	a.Best = a.Flush
+	for i := -6; i <= 6; i++ {
+		if h := j.ByHand(j.Flush+float64(i)*within/4, sd, 0, within); h.Expected > a.Best.Expected+1e-9 {
+			a.Best = h
+		}
+	}
+	// Tilted so that the scion's line crosses the stock's within the face even
+	// when it lands half the gap aside.
+	if j.Length > 0 {
+		a.Angle = math.Atan2(math.Abs(j.Flush)+sd, j.Length/2) * 180 / math.Pi
+		a.Tilt = j.ByHand(0, sd, a.Angle, within)
+	}
+	a.Safer = a.Tilt.Any > a.Flush.Any+0.02
+	return a
+}
+
+// Stems are the two that are joined. A bark thickness of 0 takes Bark.
+type Stems struct {
+	Stock, Scion         float64 // diameters at the cut
+	StockBark, ScionBark float64
+}
+
+// radii gives R, r, and those at the cambium, Rc and rc.
+func (s Stems) radii() (R, r, Rc, rc float64, err error) {
+	if s.StockBark == 0 {
+		s.StockBark = Bark(s.Stock)
+	}
+	if s.ScionBark == 0 {
+		s.ScionBark = Bark(s.Scion)
+	}
+	R, r = s.Stock/2, s.Scion/2
+	Rc, rc = R-s.StockBark, r-s.ScionBark
+	if !(Rc > 0 && rc > 0 && R < 1000 && r < 1000) {
+		return R, r, Rc, rc, fmt.Errorf("%g mm stock, %g mm wood: %w", s.Stock, s.Scion, ErrCut)
+	}
+	return R, r, Rc, rc, nil
+}

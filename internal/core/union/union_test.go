@@ -1,0 +1,197 @@
+package union_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"unionknot/internal/core/union"
+)
+
+type stems struct {
+	StockMM      float64 `json:"stock_mm"`
+	ScionMM      float64 `json:"scion_mm"`
+	BudstickMM   float64 `json:"budstick_mm"`
+	StockBark    float64 `json:"stock_bark_mm"`
+	ScionBark    float64 `json:"scion_bark_mm"`
+	BudstickBark float64 `json:"budstick_bark_mm"`
+}
+
+func (s stems) pair() union.Stems {
+	return union.Stems{Stock: s.StockMM, Scion: s.ScionMM + s.BudstickMM, StockBark: s.StockBark, ScionBark: s.ScionBark + s.BudstickBark}
+}
+
+// near is the reference's own tolerance: half a percent, or 0.03 mm.
+func near(want float64) float64 { return math.Max(0.03, 0.005*want) }
+
+func TestContactMatchesTheReference(t *testing.T) {
+	var ref struct {
+		Whip []struct {
+			stems
+			Angle     float64 `json:"cut_angle_deg"`
+			Shift     float64 `json:"shift_mm"`
+			Tolerance float64 `json:"tolerance_mm"`
+			Contact   float64 `json:"contact_mm"`
+			Cambium   float64 `json:"scion_cambium_mm"`
+		}
+		Split []struct {
+			stems
+			Bevel     float64 `json:"bevel_mm"`
+			FromAxis  float64 `json:"chord_from_axis_mm"`
+			Shift     float64 `json:"shift_mm"`
+			Tolerance float64 `json:"tolerance_mm"`
+			Contact   float64 `json:"contact_one_face_mm"`
+		}
+		Chord []struct {
+			stems
+			FromAxis float64 `json:"from_axis_mm"`
+			FromEdge float64 `json:"from_edge_mm"`
+		}
+		Chip []struct {
+			stems
+			Depth      float64  `json:"chip_depth_mm"`
+			StockDepth *float64 `json:"stock_depth_mm"`
+		}
+	}
+	raw, err := os.ReadFile("../testdata/craft.json")
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(raw, &ref))
+	require.NotEmpty(t, ref.Whip)
+	for i, c := range ref.Whip {
+		j, err := union.Splice(c.pair(), c.Angle)
+		require.NoError(t, err)
+		got := j.At(union.Placement{Shift: c.Shift}, c.Tolerance)
+		assert.InDelta(t, c.Contact, got.MM, near(c.Contact), "whip %d: %+v", i, c)
+		assert.InDelta(t, c.Cambium, got.Of, near(c.Cambium), "whip %d", i)
+	}
+	require.NotEmpty(t, ref.Split)
+	for i, c := range ref.Split {
+		j, err := union.Split(c.pair(), c.FromAxis, c.Bevel)
+		require.NoError(t, err)
+		assert.InDelta(t, c.Contact, j.At(union.Placement{Shift: c.Shift}, c.Tolerance).MM, near(c.Contact), "split %d: %+v", i, c)
+	}
+	require.NotEmpty(t, ref.Chord)
+	for i, c := range ref.Chord {
+		axis, edge, err := union.Chord(c.pair())
+		require.NoError(t, err)
+		assert.InDelta(t, c.FromAxis, axis, 0.001, "chord %d", i)
+		assert.InDelta(t, c.FromEdge, edge, 0.001, "chord %d", i)
+	}
+	require.NotEmpty(t, ref.Chip)
+	for i, c := range ref.Chip {
+		deep, _, err := union.ChipDepth(c.pair(), c.Depth)
+		if c.StockDepth == nil {
+			assert.ErrorIs(t, err, union.ErrCut, "chip %d", i)
+			continue
+		}
+		require.NoError(t, err, "chip %d", i)
+		assert.InDelta(t, *c.StockDepth, deep, 0.001, "chip %d", i)
+	}
+}
+
+func TestTheLimitsOfASplice(t *testing.T) {
+	even, err := union.Splice(union.Stems{Stock: 9, Scion: 9}, 0)
+	require.NoError(t, err)
+	c := even.At(union.Placement{}, 0.01)
+	assert.InDelta(t, 1, c.Share(), 1e-6, "equal sizes give the whole line")
+	thin, err := union.Splice(union.Stems{Stock: 12, Scion: 8}, 0)
+	require.NoError(t, err)
+	assert.Zero(t, thin.At(union.Placement{}, 0.5).MM, "centred and thinner gives none")
+	last := 0.0
+	for angle := 60.0; angle >= 10; angle -= 5 {
+		j, err := union.Splice(union.Stems{Stock: 10, Scion: 8.5}, angle)
+		require.NoError(t, err)
+		mm := j.At(union.Placement{Shift: j.Flush}, 0.5).MM
+		assert.GreaterOrEqual(t, mm, last-1e-6, "a longer face never gives less")
+		last = mm
+	}
+}
+
+func TestFlushContactFollowsTheClosedForm(t *testing.T) {
+	// Contact ≈ (2 ÷ sin θ) √(2 w rc Rc ÷ (Rc − rc)) where the stretch is short.
+	for _, s := range []union.Stems{{Stock: 20, Scion: 12, StockBark: 1, ScionBark: 1}, {Stock: 30, Scion: 16, StockBark: 1, ScionBark: 1}} {
+		for _, w := range []float64{0.02, 0.05} {
+			j, err := union.Splice(s, 90)
+			require.NoError(t, err)
+			R, r := s.Stock/2-1, s.Scion/2-1
+			want := 2 * math.Sqrt(2*w*r*R/(R-r))
+			assert.InEpsilon(t, want, j.At(union.Placement{Shift: j.Flush}, w).MM, 0.03)
+		}
+	}
+}
+
+func TestOffCentreMeetsOnBothSides(t *testing.T) {
+	s := union.Stems{Stock: 14, Scion: 8}
+	off, err := union.OffCentre(s, 0)
+	require.NoError(t, err)
+	assert.InDelta(t, 0, off.Flush, 1e-9)
+	centre, err := union.Split(s, 0, 0)
+	require.NoError(t, err)
+	assert.InDelta(t, 2*centre.At(union.Placement{Shift: centre.Flush}, 0.5).MM, off.At(union.Placement{}, 0.5).MM, 0.01)
+	_, err = union.OffCentre(union.Stems{Stock: 8, Scion: 9}, 0)
+	assert.ErrorIs(t, err, union.ErrCut)
+}
+
+func TestStretchesAreWhatIsMeasured(t *testing.T) {
+	j, err := union.Splice(union.Stems{Stock: 9.5, Scion: 7.8}, 0)
+	require.NoError(t, err)
+	for _, p := range []union.Placement{{}, {Shift: j.Flush}, {Shift: 0.4, Tilt: 3}} {
+		c := j.At(p, 0.5)
+		sum := 0.0
+		for _, s := range c.Stretches {
+			for i := 1; i < len(s); i++ {
+				sum += math.Hypot(s[i].X-s[i-1].X, s[i].Y-s[i-1].Y)
+			}
+		}
+		assert.InDelta(t, c.MM, sum, 1e-6)
+	}
+}
+
+func TestAnUnsteadyHandIsBetterTilted(t *testing.T) {
+	j, err := union.Splice(union.Stems{Stock: 13, Scion: 9}, 0)
+	require.NoError(t, err)
+	steady, unsteady := j.Advise(0.1, 0.5), j.Advise(1.5, 0.5)
+	assert.InDelta(t, 1, steady.Flush.Any, 0.01)
+	assert.False(t, steady.Safer)
+	assert.Less(t, unsteady.Flush.Any, 0.9)
+	assert.True(t, unsteady.Safer, "%+v", unsteady)
+	assert.GreaterOrEqual(t, steady.Best.Expected, steady.Flush.Expected)
+	assert.Less(t, unsteady.Flush.Expected, steady.Flush.Expected)
+}
+
+func TestWhatCannotBeCutIsSaid(t *testing.T) {
+	for name, err := range map[string]error{
+		"no stock":  second(union.Splice(union.Stems{Scion: 8}, 0)),
+		"all bark":  second(union.Splice(union.Stems{Stock: 8, Scion: 0.5}, 0)),
+		"no angle":  second(union.Splice(union.Stems{Stock: 8, Scion: 8}, 120)),
+		"off stock": second(union.Split(union.Stems{Stock: 8, Scion: 6}, 5, 0)),
+		"thin chip": second(union.Chip(union.Stems{Stock: 5, Scion: 14}, 5)),
+	} {
+		assert.ErrorIs(t, err, union.ErrCut, name)
+	}
+}
+
+func second(_ union.Joint, err error) error { return err }
+
+func BenchmarkFit(b *testing.B) {
+	for b.Loop() {
+		j, err := union.Splice(union.Stems{Stock: 9.5, Scion: 7.8}, 0)
+		if err != nil {
+			b.Fatal(err)
+		}
+		j.At(union.Placement{Shift: j.Flush}, union.Tolerance)
+	}
+}
+
+func ExampleJoint_At() {
+	j, _ := union.Splice(union.Stems{Stock: 9.5, Scion: 7.8}, 0)
+	flush := j.At(union.Placement{Shift: j.Flush}, union.Tolerance)
+	centred := j.At(union.Placement{}, union.Tolerance)
+	fmt.Printf("flush %.0f mm meets, centred %.0f\n", flush.MM, centred.MM)
+	// Output: flush 22 mm meets, centred 0
+}
