@@ -51,9 +51,9 @@ func main() {
 		os.Exit(2)
 	}
 	root := &cobra.Command{Use: "unionknot", Short: "Plans and runs bench grafting and budding", SilenceUsage: true, SilenceErrors: true}
-	root.AddCommand(serveCommand(s), migrateCommand(s), demoCommand(s))
+	root.AddCommand(serveCommand(s), migrateCommand(s), demoCommand(s), calcCommand())
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "unionknot:", err)
-		os.Exit(1)
+		os.Exit(exitCode(err))
 	}
 }

@@ -15,8 +15,6 @@ func TestShots(t *testing.T) {
 	}
 	h := open(t, storetest.Demo(t))
 	b := h.browser(t, 1280, 800)
-	b.goTo("/sign-in")
-	b.shot(dir, "sign-in")
 	b.signIn("maud")
 	var live string
 	if err := h.db.Get(&live, `select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and started_at is not null limit 1`); err != nil {
@@ -30,7 +28,7 @@ func TestShots(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, s := range [][2]string{{"today", "/today"}, {"orders", "/orders"}, {"stock", "/stock"}, {"lot", "/stock/lots/L-201"}, {"wood", "/wood"}, {"bundle", "/wood/bundles/W-304"},
-		{"match", "/match/O-48"}, {"batch", "/bench/batches/" + batch}, {"labels", "/bench/batches/" + batch + "/labels"}, {"bench-card", "/bench/tags/" + live},
+		{"match", "/match/O-48"}, {"union", "/match/union?kind=whip-and-tongue&stock=9.5&scion=7.8"}, {"batch", "/bench/batches/" + batch}, {"labels", "/bench/batches/" + batch + "/labels"}, {"bench-card", "/bench/tags/" + live},
 		{"heal", "/heal"}, {"results", "/results"}, {"trace", "/trace/tag/" + live}, {"house", "/house"}} {
 		b.goTo(s[1])
 		b.shot(dir, s[0])

@@ -172,3 +172,129 @@ func Chip(s Stems, deep float64) (Joint, error) {
 		Lines: []Line{draw("stock", "cambium", straight(chipLong, h)), draw("stock", "cambium", straight(chipLong, -h)),
 			draw("scion", "cambium", straight(chipLong, h)), draw("scion", "cambium", straight(chipLong, -h))}}, nil
 }
+
+// House defaults for the cuts below.
+const (
+	saddleLong  = 2.5  // wedge face ÷ stock diameter
+	profileLong = 2.4  // developed length of a punched profile ÷ stock diameter
+	sliceDeep   = 0.22 // side veneer's slice ÷ stock diameter
+	sliceLong   = 25   // of the slice and of the scion's bevel
+	flapLong    = 25   // the scion's bevel under a flap
+	shieldLong  = 20
+	openedGirth = 1.0 / 3 // of the girth that a T lays open
+)
+
+// Saddle seats a split scion over a wedge: each half face is half an ellipse,
+// and unrolled over the wedge's edge the two make a whole one.
+func Saddle(s Stems) (Joint, error) {
+	j, err := Splice(s, math.Asin(1/saddleLong)*180/math.Pi)
+	if err != nil {
+		return Joint{}, err
+	}
+	j.Technique = "saddle"
+	j.Sizes = []Size{{"each face of the wedge", saddleLong * s.Stock}, {"split in the scion", saddleLong * s.Scion}, {"set over by", j.Flush}}
+	return j, nil
+}
+
+// ToolCut slides one punched profile into another. Unrolled along the
+// profile, cambium shows as two straight lines on each side.
+func ToolCut(s Stems) (Joint, error) {
+	_, _, Rc, rc, err := s.radii()
+	if err != nil {
+		return Joint{}, err
+	}
+	long := profileLong * s.Stock
+	j := Joint{Technique: "tool-cut", Faces: 1, Length: long, Flush: Rc - rc,
+		Pairs: []Pair{{straight(long, rc), nearEither(Rc)}, {straight(long, -rc), nearEither(Rc)}},
+		Sizes: []Size{{"profile, unrolled", long}, {"set over by", Rc - rc}}}
+	for _, side := range []float64{1, -1} {
+		j.Lines = append(j.Lines, draw("stock", "bark", straight(long, side*s.Stock/2)), draw("stock", "cambium", straight(long, side*Rc)),
+			draw("scion", "bark", straight(long, side*s.Scion/2)), draw("scion", "cambium", straight(long, side*rc)))
+	}
+	return j, nil
+}
+
+// nearEither is the distance from the nearer of two lines at ±y.
+func nearEither(y float64) Bed { return func(p Point) float64 { return math.Abs(math.Abs(p.Y) - y) } }
+
+// SideVeneer lays a long bevel on a shallow slice in the side of the stock.
+// The slice shows the stock's cambium as two lines, as wide as its depth makes
+// them.
+func SideVeneer(s Stems) (Joint, error) {
+	R, r, Rc, rc, err := s.radii()
+	if err != nil {
+		return Joint{}, err
+	}
+	deep := math.Max(sliceDeep*s.Stock, (R-Rc)*1.2)
+	p := deep - (R - Rc)
+	j := onLines("side-veneer", 1, math.Sqrt(2*Rc*p-p*p), r, rc, sliceLong)
+	j.Sizes = []Size{{"slice deep", deep}, {"slice and bevel long", sliceLong}, {"set over by", j.Flush}}
+	return j, nil
+}
+
+// within is a bed that is cambium all over, out to a half width: bark lifted
+// from running stock leaves it bare.
+func within(half float64) Bed {
+	return func(p Point) float64 { return math.Max(0, math.Abs(p.Y)-half) }
+}
+
+// BarkFlap slips a bevelled scion under a flap of running bark. All that the
+// flap bares is cambium, so the scion's whole line meets if the flap is as
+// wide as it.
+func BarkFlap(s Stems) (Joint, error) {
+	R, r, _, rc, err := s.radii()
+	if err != nil {
+		return Joint{}, err
+	}
+	j := onLines("bark-flap", 1, 0, r, rc, flapLong)
+	half := math.Min(r, R) // cut as wide as the scion
+	for i := range j.Pairs {
+		j.Pairs[i].Stock = within(half)
+	}
+	j.Lines = append([]Line{draw("stock", "cambium", straight(j.Length, half)), draw("stock", "cambium", straight(j.Length, -half))}, j.Lines[2:]...)
+	j.Flush = 0
+	j.Sizes = []Size{{"flap long", 2 * flapLong}, {"flap wide", 2 * half}, {"bevel", flapLong}}
+	return j, nil
+}
+
+// TBud slips a shield under the bark of a T. What the T lays open is cambium
+// all over; the shield's line meets where it fits within.
+func TBud(s Stems) (Joint, error) {
+	R, r, _, rc, err := s.radii()
+	if err != nil {
+		return Joint{}, err
+	}
+	half := openedGirth * math.Pi * R // half of what is laid open, along the girth
+	wide := math.Min(r, rc+0.5)
+	shield := ellipse(shieldLong/2, shieldLong/2, wide)
+	return Joint{Technique: "t-bud", Faces: 1, Length: shieldLong, Pairs: []Pair{{shield, within(half)}},
+		Sizes: []Size{{"T deep", 25}, {"T wide", 2 * half}, {"shield long", shieldLong}, {"shield wide", 2 * wide}},
+		Lines: []Line{draw("stock", "cambium", straight(shieldLong, half)), draw("stock", "cambium", straight(shieldLong, -half)), draw("scion", "cambium", shield)}}, nil
+}
+
+// For cuts two stems as a technique has it, by the technique's key.
+func For(technique string, s Stems) (Joint, error) {
+	switch technique {
+	case "splice", "whip-and-tongue":
+		j, err := Splice(s, 0)
+		j.Technique = technique
+		return j, err
+	case "cleft-one-side":
+		return Split(s, 0, 0)
+	case "off-centre-cleft":
+		return OffCentre(s, 0)
+	case "saddle":
+		return Saddle(s)
+	case "tool-cut":
+		return ToolCut(s)
+	case "side-veneer":
+		return SideVeneer(s)
+	case "bark-flap":
+		return BarkFlap(s)
+	case "chip-bud":
+		return Chip(s, 0)
+	case "t-bud":
+		return TBud(s)
+	}
+	return Joint{}, fmt.Errorf("technique %q: %w", technique, ErrCut)
+}

@@ -195,3 +195,27 @@ func ExampleJoint_At() {
 	fmt.Printf("flush %.0f mm meets, centred %.0f\n", flush.MM, centred.MM)
 	// Output: flush 22 mm meets, centred 0
 }
+
+func TestEveryTechniqueLaysItsFacesTogether(t *testing.T) {
+	keys := []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "chip-bud", "t-bud"}
+	for _, k := range keys {
+		for stock := 6.0; stock <= 24; stock += 1.5 {
+			for _, ratio := range []float64{0.5, 0.8, 1} {
+				j, err := union.For(k, union.Stems{Stock: stock, Scion: stock * ratio})
+				require.NoError(t, err, "%s %g", k, stock)
+				c := j.At(union.Placement{Shift: j.Flush}, union.Tolerance)
+				require.True(t, c.MM > 0 && c.MM <= c.Of+1e-9, "%s on %g at %g: %+v of %g", k, stock, ratio, c.MM, c.Of)
+				require.NotEmpty(t, j.Sizes, k)
+				require.NotEmpty(t, j.Lines, k)
+				wide := j.At(union.Placement{Shift: j.Flush}, 2*union.Tolerance)
+				require.GreaterOrEqual(t, wide.MM, c.MM-1e-9, "a wider tolerance never gives less")
+				require.Zero(t, j.At(union.Placement{Shift: 100}, union.Tolerance).MM, "%s laid beside the stock", k)
+			}
+		}
+		even, err := union.For(k, union.Stems{Stock: 10, Scion: 10})
+		require.NoError(t, err)
+		assert.Greater(t, even.At(union.Placement{Shift: even.Flush}, union.Tolerance).Share(), 0.25, k)
+	}
+	_, err := union.For("glue", union.Stems{Stock: 9, Scion: 9})
+	assert.ErrorIs(t, err, union.ErrCut)
+}

@@ -11,8 +11,14 @@ import (
 )
 
 // Cut draws stock and scion from the side as the technique cuts them, to
-// scale, with the length of the face.
+// scale, with the length of the face. It gives "" for a technique whose cut is
+// not drawn from the side: a wrong picture would be worse than words.
 func Cut(technique string, stockMM, scionMM, faceMM float64) template.HTML {
+	switch technique {
+	case "splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "chip-bud", "t-bud":
+	default:
+		return ""
+	}
 	const w, h = 390.0, 150.0
 	var p pen
 	p.open(w, h, "cut", fmt.Sprintf("%.1f mm stock and %.1f mm wood, cut as for %s", stockMM, scionMM, technique))

@@ -8,6 +8,8 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"unionknot/internal/core/union"
+	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
@@ -26,6 +28,7 @@ func Routes(k *page.Kit) []page.Route {
 	m := match{k, page.Views(files)}
 	return []page.Route{
 		{Method: "GET", Path: "/match", Who: page.Readers, Do: m.list},
+		{Method: "GET", Path: "/match/union", Who: page.Everyone, Do: m.union},
 		{Method: "GET", Path: "/match/{code}", Who: page.Readers, Do: m.weave},
 		{Method: "POST", Path: "/match/{code}", Who: page.Boss, Do: m.make},
 	}
@@ -82,6 +85,32 @@ func (m match) show(w http.ResponseWriter, r *http.Request, a nursery.Asked, f p
 		return m.Part(w, m.views["weave"], "weave", page.PartOf(r, frame))
 	}
 	return m.ShowStatus(w, r, m.views["weave"], frame, status)
+}
+
+type unionPage struct {
+	nursery.UnionPage
+	Side, Face, Moved template.HTML
+}
+
+// union lays any two diameters together.
+func (m match) union(w http.ResponseWriter, r *http.Request) error {
+	q := r.URL.Query()
+	read := func(name string, other float64) float64 {
+		if x, err := exchange.ParseNumber(q.Get(name)); err == nil && x > 0 && x <= 150 {
+			return x
+		}
+		return other
+	}
+	s := union.Stems{Stock: read("stock", 9.5), Scion: read("scion", 7.8)}
+	up, err := m.Nursery.Union(r.Context(), q.Get("kind"), s)
+	if err != nil {
+		return err
+	}
+	p := unionPage{UnionPage: up}
+	if up.Cannot == "" {
+		p.Side, p.Face, p.Moved = draw.Cut(up.Kind, s.Stock, s.Scion, union.LongFace(s.Stock)), draw.Union(up), draw.Shift(up)
+	}
+	return m.Show(w, r, m.views["union"], page.Frame{Title: "Union", Stage: "Match", Data: p})
 }
 
 // healing is the way that suits a genus (craft: healing): house default.

@@ -395,6 +395,7 @@ var funcs = template.FuncMap{
 		}
 		return fmt.Sprintf("%.0f–%.0f %%", a, b)
 	},
+	"mid":  func(a, b float64) float64 { return (a + b) / 2 },
 	"barw": func(n, most int) int { return 100 * n / max(1, most) },
 	"json": func(v any) (string, error) {
 		b, err := json.Marshal(v)
