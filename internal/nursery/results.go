@@ -65,13 +65,8 @@ func (s *Service) Results(ctx context.Context, a Actor, f ResultsFilter) (Result
 	if p.All, err = q.TakenAltogether(ctx, tf); err != nil {
 		return p, err
 	}
-	// The house's mean, held as lightly as two grafts, is what a group is
-	// believed to be before its own counts: it keeps a group of three grafts
-	// from being shown as perfect without hiding what its counts say.
-	prior := sizing.Beta{Alpha: 1, Beta: 1}
+	prior := priorOf(p.All)
 	if p.All.Counted > 0 {
-		mean := (float64(p.All.Taken) + 1) / (float64(p.All.Counted) + 2)
-		prior = sizing.Prior(mean, priorGrafts)
 		p.AllTake = sizing.Beta{Alpha: 1, Beta: 1}.And(p.All.Taken, p.All.Counted).Interval90()
 	}
 	for _, g := range Groups {
@@ -97,6 +92,13 @@ func (s *Service) Results(ctx context.Context, a Actor, f ResultsFilter) (Result
 // priorGrafts is how many grafts the house's mean is worth before a group's
 // own counts. House default.
 const priorGrafts = 2
+
+// priorOf is what a group is believed to be before its own counts: the
+// house's mean, held as lightly as two grafts. It keeps a group of three
+// grafts from being shown as perfect without hiding what its counts say.
+func priorOf(all store.Took) sizing.Beta {
+	return sizing.Prior((float64(all.Taken)+1)/(float64(all.Counted)+2), priorGrafts)
+}
 
 func resultLine(t store.Took, prior sizing.Beta, all store.Took) ResultLine {
 	i := prior.And(t.Taken, t.Counted).Interval90()

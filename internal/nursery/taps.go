@@ -2,11 +2,94 @@ package nursery
 
 import (
 	"context"
+	"errors"
+	"fmt"
+	"regexp"
 	"slices"
 	"time"
 
 	"unionknot/internal/store"
 )
+
+// Tap is one tap as the tablet sends it. Ago is how long before sending it
+// was made, so that a tablet with a wrong clock does no harm.
+type Tap struct {
+	ID     string `json:"id"`
+	Kind   string `json:"kind"`
+	N      int    `json:"n"`
+	Undoes string `json:"undoes,omitempty"`
+	AgoMS  int64  `json:"ago_ms"`
+}
+
+// HeldTap is a tap that was kept but does not count, and why.
+type HeldTap struct {
+	ID  string `json:"id"`
+	Why string `json:"why"`
+}
+
+// Tapped is what became of the taps sent: every id in Safe is on disk.
+type Tapped struct {
+	Safe   []string  `json:"safe"`
+	Held   []HeldTap `json:"held"`
+	Counts Counts    `json:"counts"`
+}
+
+var (
+	uuidPattern = regexp.MustCompile(`^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$`)
+	tapKinds    = map[string]bool{"tied": true, "spoiled stock": true, "spoiled wood": true, "dropped": true, "set aside": true,
+		"wiped": true, "new blade": true, "finish": true, "undo": true}
+)
+
+// mostTaps is how many taps one request may carry.
+const mostTaps = 500
+
+// Tap keeps taps made at the bench, in the order given. A tap already kept is
+// safe and counts once. A tap that cannot count (more than was laid out, on a
+// finished tag) is kept all the same, with the reason.
+func (s *Service) Tap(ctx context.Context, a Actor, code string, taps []Tap) (Tapped, error) {
+	var done Tapped
+	if err := a.must(Propagator, BenchHand); err != nil {
+		return done, err
+	}
+	if len(taps) > mostTaps {
+		return done, Problem{"", fmt.Sprintf("At most %d taps at a time.", mostTaps)}
+	}
+	for _, t := range taps {
+		if !uuidPattern.MatchString(t.ID) || !tapKinds[t.Kind] || t.N < 1 || t.N > 1000 || t.AgoMS < 0 ||
+			(t.Kind == "undo") != (t.Undoes != "") || t.Undoes != "" && !uuidPattern.MatchString(t.Undoes) {
+			return done, Problem{"", fmt.Sprintf("Tap %q is not one that this bench makes. Load the card anew.", t.ID)}
+		}
+	}
+	err := s.db.Tx(ctx, func(q store.Q) error {
+		done = Tapped{Safe: []string{}, Held: []HeldTap{}}
+		tag, err := q.LockTag(ctx, code)
+		if err != nil {
+			return err
+		}
+		if a.Role == BenchHand && tag.WorkerID != a.ID {
+			return fmt.Errorf("tag %s: %w", code, ErrNotAllowed)
+		}
+		w, err := s.openBench(ctx, q, a, tag)
+		if err != nil {
+			return err
+		}
+		for _, t := range taps {
+			why, err := w.take(ctx, t)
+			if err != nil {
+				return fmt.Errorf("tap %s: %w", t.ID, err)
+			}
+			done.Safe = append(done.Safe, t.ID)
+			if why != "" {
+				done.Held = append(done.Held, HeldTap{t.ID, why})
+			}
+		}
+		done.Counts, err = w.counts(ctx)
+		return err
+	})
+	return done, err
+}
+
+var errNoSuchTap = errors.New("no such tap")
 
 // benchWork is one tag under its lock while taps are taken: what was tapped
 // before, and how many stems and pieces lie on the bench for it.
@@ -208,77 +291,6 @@ func freeIn(bs []store.Balance) int {
 		}
 	}
 	return 0
-}
-
-// ledger is one side of a tag's postings: its stems or its pieces.
-type ledger struct {
-	w       *benchWork
-	of      int64
-	move    func(context.Context, store.Move) error
-	was     []store.Posted
-	free    int
-	mm      func(store.Thread) float64
-	threads []store.Thread
-}
-
-func (l *ledger) posted(account string) int {
-	for _, p := range l.was {
-		if p.Account == account {
-			return p.N
-		}
-	}
-	return 0
-}
-
-// settle moves the difference between what is posted and what the taps say.
-func (l *ledger) settle(ctx context.Context, c Counts, spoiled int) error {
-	grafted, back := 0, c.SetAside-spoiled // what was spoiled is drawn anew
-	if c.Finished {
-		grafted, back = c.Tied, l.w.tag.Planned-c.Tied-spoiled
-	}
-	// Come back to aside first, so that no account dips below zero.
-	for _, m := range []struct {
-		account, out, in string
-		n                int
-	}{
-		{store.Grafted, "grafted", "finish taken back", grafted - l.posted(store.Grafted)},
-		{store.Spoiled, "spoiled at the bench", "spoiled, taken back", spoiled - l.posted(store.Spoiled)},
-	} {
-		if err := l.shift(ctx, m.account, m.n, m.out, m.in); err != nil {
-			return err
-		}
-	}
-	n := back - l.posted(store.Free)
-	if n < 0 {
-		n = -min(-n, l.free) // draw no more than there is
-	}
-	out := "handed back from the bench"
-	if c.Finished {
-		out = "left over when the tag was finished"
-	}
-	return l.shift(ctx, store.Free, n, out, "drawn anew, to cut again")
-}
-
-// shift moves n from aside to an account, or −n from it to aside, each class
-// on a line of its own from the thinnest laid out upward.
-func (l *ledger) shift(ctx context.Context, account string, n int, out, in string) error {
-	m := store.Move{Of: l.of, From: store.Aside, To: account, Reason: out, BatchID: &l.w.tag.BatchID, TagID: &l.w.tag.ID, PersonID: l.w.a.ID, At: l.w.now}
-	if n < 0 {
-		n, m.From, m.To, m.Reason = -n, account, store.Aside, in
-	}
-	for i := len(l.threads) - 1; i >= 0 && n > 0; i-- {
-		m.N = min(n, l.threads[i].N)
-		if i == 0 {
-			m.N = n
-		}
-		mm := l.mm(l.threads[i])
-		m.MM = &mm
-		if err := l.move(ctx, m); err != nil {
-			return err
-		}
-		n -= m.N
-	}
-	return nil
 }
 
 // counts adds the tag up after the taps.

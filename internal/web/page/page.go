@@ -4,10 +4,7 @@ package page
 
 import (
 	"context"
-	"crypto/rand"
 	"embed"
-	"encoding/json"
-	"errors"
 	"fmt"
 	"html/template"
 	"io"
@@ -18,14 +15,10 @@ import (
 	"strconv"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	"github.com/alexedwards/scs/v2"
 
-	"unionknot/internal/core/working"
-	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
-	"unionknot/internal/web/draw"
 )
 
 //go:embed templates/*.html
@@ -206,229 +199,6 @@ func Allowed(role nursery.Role, who []nursery.Role) bool {
 		}
 	}
 	return false
-}
-
-// Form is what was typed into a form, and what was wrong with it.
-type Form struct {
-	Values   url.Values
-	Problems map[string]string
-	Whole    string // what is wrong with no one field
-	Once     string // the form's own key
-	Prefix   string // before its fields' ids, where a page has several forms
-}
-
-// NewForm gives an empty form with some fields filled in: name, value pairs.
-func NewForm(pairs ...string) Form {
-	f := Form{Values: url.Values{}, Once: UUID()}
-	for i := 0; i+1 < len(pairs); i += 2 {
-		f.Values.Set(pairs[i], pairs[i+1])
-	}
-	return f
-}
-
-// UUID makes a random key.
-func UUID() string {
-	var b [16]byte
-	rand.Read(b[:])
-	b[6], b[8] = b[6]&0x0f|0x40, b[8]&0x3f|0x80
-	return fmt.Sprintf("%x-%x-%x-%x-%x", b[:4], b[4:6], b[6:8], b[8:10], b[10:])
-}
-
-// WithProblems sorts an error into the form; false when it is not one that
-// people can mend by typing.
-func (f Form) WithProblems(err error) (Form, bool) {
-	f.Problems = map[string]string{}
-	var ps nursery.Problems
-	var p nursery.Problem
-	switch {
-	case errors.As(err, &ps):
-	case errors.As(err, &p):
-		ps = nursery.Problems{p}
-	default:
-		return f, false
-	}
-	for _, p := range ps {
-		if p.Field == "" {
-			f.Whole = p.Says
-		} else if f.Problems[p.Field] == "" {
-			f.Problems[p.Field] = p.Says
-		}
-	}
-	return f, true
-}
-
-// Typed reads a posted form and its typed fields.
-type Typed struct {
-	Form
-	ps nursery.Problems
-}
-
-// ReadForm parses a posted form.
-func ReadForm(r *http.Request) (*Typed, error) {
-	if err := r.ParseForm(); err != nil {
-		return nil, nursery.Problem{Says: "The form did not arrive whole. Send it again."}
-	}
-	for _, vs := range r.PostForm {
-		for _, v := range vs {
-			if strings.ContainsRune(v, 0) || !utf8.ValidString(v) {
-				return nil, nursery.Problem{Says: "The form holds signs that are not text. Type it anew."}
-			}
-		}
-	}
-	t := &Typed{Form: Form{Values: r.PostForm, Once: r.PostForm.Get("once")}}
-	if t.Once == "" {
-		t.Once = UUID()
-	}
-	return t, nil
-}
-
-// Text gives a field.
-func (t *Typed) Text(name string) string { return strings.TrimSpace(t.Values.Get(name)) }
-
-func (t *Typed) spoil(name, says string) {
-	t.ps = append(t.ps, nursery.Problem{Field: name, Says: says})
-}
-
-// Int reads a whole number; empty is 0.
-func (t *Typed) Int(name string) int {
-	s := t.Text(name)
-	if s == "" {
-		return 0
-	}
-	n, err := strconv.Atoi(s)
-	if err != nil {
-		t.spoil(name, "Type a whole number.")
-	}
-	return n
-}
-
-// Number reads a number; empty is 0.
-func (t *Typed) Number(name string) float64 {
-	s := t.Text(name)
-	if s == "" {
-		return 0
-	}
-	x, err := exchange.ParseNumber(s)
-	if err != nil {
-		t.spoil(name, "Type a number, such as 8.4.")
-	}
-	return x
-}
-
-// Date reads a day; empty is the zero time.
-func (t *Typed) Date(name string) time.Time {
-	s := t.Text(name)
-	if s == "" {
-		return time.Time{}
-	}
-	d, err := exchange.ParseDate(s)
-	if err != nil {
-		t.spoil(name, "Type a day, such as 2027-01-14.")
-	}
-	return d
-}
-
-// Err gives what could not be read, or nil.
-func (t *Typed) Err() error {
-	if len(t.ps) == 0 {
-		return nil
-	}
-	return t.ps
-}
-
-// Field is what the field template draws.
-type Field struct {
-	ID, Name, Label, Type, Value, Problem, Hint, List string
-	Options                                           []string
-	Required                                          bool
-	Small                                             bool
-}
-
-var funcs = template.FuncMap{
-	"date":      func(t time.Time) string { return t.Format("2 Jan 2006") },
-	"iso":       func(t time.Time) string { return t.Format(time.DateOnly) },
-	"clock":     func(t time.Time) string { return t.Local().Format("15:04") },
-	"when":      func(t time.Time) string { return t.Local().Format("2 Jan 15:04") },
-	"long":      func(t time.Time) string { return t.Format("Mon 2 January") },
-	"thousands": Thousands,
-	"pct":       nursery.Pct,
-	"pc":        func(x float64) float64 { return x * 100 },
-	"pctrange":  nursery.PctRange,
-	"f0":        func(x float64) string { return strconv.FormatFloat(x, 'f', 0, 64) },
-	"f1":        func(x float64) string { return strconv.FormatFloat(x, 'f', 1, 64) },
-	"mm":        MM,
-	"sub":       func(a, b int) int { return a - b },
-	"add":       func(a, b int) int { return a + b },
-	"share":     func(a, b int) float64 { return float64(a) / float64(max(1, b)) },
-	"lower":     strings.ToLower,
-	"list":      func(s ...string) []string { return s },
-	"has": func(list []string, s string) bool {
-		for _, x := range list {
-			if x == s {
-				return true
-			}
-		}
-		return false
-	},
-	"field": func(f Form, name, label, kind, hint string) Field {
-		return Field{ID: f.Prefix + name, Name: name, Label: label, Type: kind, Value: f.Values.Get(name), Problem: f.Problems[name], Hint: hint}
-	},
-	"choice": func(f Form, name, label, hint string, options []string) Field {
-		return Field{ID: f.Prefix + name, Name: name, Label: label, Type: "select", Value: f.Values.Get(name), Problem: f.Problems[name], Hint: hint, Options: options}
-	},
-	// sheet is a form among several on a page: only the one that was sent shows
-	// what was typed and what was wrong.
-	"sheet": func(f Form, prefix string, sent, any bool) Form {
-		f.Prefix = prefix
-		if any && !sent {
-			f.Values, f.Problems = url.Values{}, nil
-		}
-		return f
-	},
-	"needed": func(f Field) Field { f.Required = true; return f },
-	"listed": func(f Field, id string) Field { f.List = id; return f },
-	"figure": func(text string, w working.Working) Figure { return Figure{text, w} },
-	"thinner": func(low, high float64) string {
-		a, b := max(0, 100*(1-high)), max(0, 100*(1-low))
-		if b-a < 1 {
-			return fmt.Sprintf("%.0f %%", b)
-		}
-		return fmt.Sprintf("%.0f–%.0f %%", a, b)
-	},
-	"mid":  func(a, b float64) float64 { return (a + b) / 2 },
-	"barw": func(n, most int) int { return 100 * n / max(1, most) },
-	"json": func(v any) (string, error) {
-		b, err := json.Marshal(v)
-		return string(b), err
-	},
-	"uuid":     UUID,
-	"band":     draw.Band,
-	"qr":       draw.QR,
-	"tagshape": draw.TagShape,
-	"plural": func(n int, one, many string) string {
-		if n == 1 {
-			return "1 " + one
-		}
-		return Thousands(n) + " " + many
-	},
-}
-
-// Figure is a computed figure that opens its working.
-type Figure struct {
-	Text    string
-	Working working.Working
-}
-
-// MM writes a diameter.
-func MM(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
-
-// Thousands writes a count with commas.
-func Thousands(n int) string {
-	s := strconv.Itoa(n)
-	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
-	return s
 }
 
 // ID writes a number as it stands in addresses and forms.

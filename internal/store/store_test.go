@@ -1,0 +1,205 @@
+package store_test
+
+import (
+	"context"
+	"errors"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"unionknot/internal/store"
+	"unionknot/internal/store/storetest"
+)
+
+var ctx = context.Background()
+
+// lot adds a lot of so many stems and somebody to have taken it in.
+func lot(t *testing.T, db *store.DB, code string, stems int) (lotID, by int64) {
+	t.Helper()
+	require.NoError(t, db.Tx(ctx, func(q store.Q) error {
+		var err error
+		if by, err = q.AddPerson(ctx, store.Person{Name: "Maud " + code, SignIn: "maud." + strings.ToLower(code), Role: "propagator"}); err != nil {
+			return err
+		}
+		typeID, err := q.StockTypeFor(ctx, "Tarn Q3", "quince")
+		if err != nil {
+			return err
+		}
+		lotID, err = q.AddLot(ctx, store.Lot{Code: code, StockTypeID: typeID, ReceivedOn: time.Now(), Form: "bare-root", Received: stems, MadeAt: time.Now()}, by)
+		return err
+	}))
+	return lotID, by
+}
+
+func TestTheCraftIsSeeded(t *testing.T) {
+	q := storetest.Empty(t).Q()
+	ts, err := q.Techniques(ctx)
+	require.NoError(t, err)
+	assert.Len(t, ts, 10)
+	ways, err := q.HouseWays(ctx)
+	require.NoError(t, err)
+	assert.Len(t, ways, 19)
+	for _, w := range ways {
+		assert.Contains(t, w.Options, w.Chosen)
+	}
+	causes, err := q.Causes(ctx)
+	require.NoError(t, err)
+	assert.Len(t, causes, 19)
+	assert.Equal(t, "dried out", causes[0])
+	gs, err := q.SeasonGroups(ctx)
+	require.NoError(t, err)
+	for _, g := range gs {
+		as, err := q.Anchors(ctx, g.Key)
+		require.NoError(t, err)
+		assert.Len(t, as, 7, g.Key)
+	}
+	ties, err := q.Ties(ctx)
+	require.NoError(t, err)
+	assert.Len(t, ties, 6)
+}
+
+func TestMigratingAgainAndTogetherDoesNoHarm(t *testing.T) {
+	db := storetest.Empty(t)
+	var wait sync.WaitGroup
+	for range 4 {
+		wait.Go(func() { assert.NoError(t, db.Migrate(ctx)) })
+	}
+	wait.Wait()
+}
+
+func TestABalanceNeverGoesBelowZero(t *testing.T) {
+	db := storetest.Empty(t)
+	id, by := lot(t, db, "L-1", 10)
+	move := func(n int, from, to string) error {
+		return db.Tx(ctx, func(q store.Q) error {
+			return q.MoveStock(ctx, store.Move{Of: id, N: n, From: from, To: to, Reason: "test", PersonID: by, At: time.Now()})
+		})
+	}
+	require.NoError(t, move(7, store.Free, store.Aside))
+	assert.ErrorIs(t, move(4, store.Free, store.Aside), store.ErrShort)
+	assert.ErrorIs(t, move(1, store.Grafted, store.Free), store.ErrShort, "an account that was never used holds nothing")
+	assert.Error(t, move(0, store.Free, store.Aside))
+	assert.Error(t, move(1, store.Free, store.Free))
+	assert.Error(t, move(1, "pocket", store.Free))
+	bs, err := db.Q().StockBalances(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, []store.Balance{{Account: "aside", N: 7}, {Account: "free", N: 3}}, bs)
+}
+
+func TestManyAtOnceSpendEachStemOnce(t *testing.T) {
+	db := storetest.Empty(t)
+	id, by := lot(t, db, "L-1", 50)
+	var mu sync.Mutex
+	spent, refused := 0, 0
+	var wait sync.WaitGroup
+	for range 80 {
+		wait.Go(func() {
+			err := db.Tx(ctx, func(q store.Q) error {
+				return q.MoveStock(ctx, store.Move{Of: id, N: 1, From: store.Free, To: store.Aside, Reason: "test", PersonID: by, At: time.Now()})
+			})
+			mu.Lock()
+			defer mu.Unlock()
+			if err == nil {
+				spent++
+			} else if assert.ErrorIs(t, err, store.ErrShort) {
+				refused++
+			}
+		})
+	}
+	wait.Wait()
+	assert.Equal(t, 50, spent)
+	assert.Equal(t, 30, refused)
+}
+
+func TestWhatIsWrittenDownStays(t *testing.T) {
+	db := storetest.Demo(t)
+	for _, table := range []string{"stock_ledger", "wood_ledger", "tally", "take_count", "change_record"} {
+		var n int
+		require.NoError(t, db.Get(&n, `select count(*) from `+table))
+		require.Positive(t, n, table)
+		_, err := db.Exec(`delete from ` + table)
+		assert.ErrorContains(t, err, "only added to", table)
+	}
+	_, err := db.Exec(`update stock_ledger set n = n + 1`)
+	assert.ErrorContains(t, err, "only added to")
+	_, err = db.Exec(`update tally set n = 99`)
+	assert.ErrorContains(t, err, "only added to")
+}
+
+func TestErrorsAreNamed(t *testing.T) {
+	db := storetest.Empty(t)
+	lot(t, db, "L-1", 5)
+	_, err := db.Q().LotByCode(ctx, "L-9")
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	_, err = db.Q().AddPerson(ctx, store.Person{Name: "Other", SignIn: "Maud.L-1", Role: "looker"})
+	assert.Error(t, err, "a sign-in name is in small letters")
+	_, err = db.Q().AddPerson(ctx, store.Person{Name: "maud l-1", SignIn: "other", Role: "looker"})
+	assert.ErrorIs(t, err, store.ErrTaken)
+	stop := errors.New("stop")
+	assert.ErrorIs(t, db.Tx(ctx, func(store.Q) error { return stop }), stop)
+}
+
+func TestATransactionThatFailsKeepsNothing(t *testing.T) {
+	db := storetest.Empty(t)
+	stop := errors.New("stop")
+	err := db.Tx(ctx, func(q store.Q) error {
+		if _, err := q.VarietyFor(ctx, "Lanternjaw", "pear"); err != nil {
+			return err
+		}
+		return stop
+	})
+	require.ErrorIs(t, err, stop)
+	vs, err := db.Q().Varieties(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, vs)
+}
+
+func TestAFormsKeyLeadsToItsFirstAnswer(t *testing.T) {
+	db := storetest.Empty(t)
+	const key = "0f0e0d0c-0b0a-4908-8706-050403020100"
+	path, again, err := db.Q().Once(ctx, key, "first")
+	require.NoError(t, err)
+	assert.False(t, again)
+	assert.Equal(t, "first", path)
+	path, again, err = db.Q().Once(ctx, key, "second")
+	require.NoError(t, err)
+	assert.True(t, again)
+	assert.Equal(t, "first", path)
+}
+
+func TestNamesAreFoundWhateverTheirLetters(t *testing.T) {
+	db := storetest.Empty(t)
+	a, err := db.Q().VarietyFor(ctx, "Grey Ferryman", "pear")
+	require.NoError(t, err)
+	b, err := db.Q().VarietyFor(ctx, "grey ferryman", "pear")
+	require.NoError(t, err)
+	c, err := db.Q().VarietyFor(ctx, "Grey Ferryman", "quince")
+	require.NoError(t, err)
+	assert.Equal(t, a, b)
+	assert.NotEqual(t, a, c)
+}
+
+func TestTheSeasonsEndStandsBeforeTheFirstLook(t *testing.T) {
+	db := storetest.Demo(t)
+	q := db.Q()
+	var row struct {
+		ID     int64  `db:"id"`
+		Code   string `db:"code"`
+		LookID string `db:"look_id"`
+	}
+	require.NoError(t, db.Get(&row, `select t.id, t.code, t.look_id from tag t join take_count c on c.id = t.look_id where c.look = 'end of season' limit 1`))
+	cs, err := q.Counts(ctx, row.ID)
+	require.NoError(t, err)
+	first := cs[0]
+	require.Equal(t, "first look", first.Look)
+	kept, err := q.AddCount(ctx, store.Count{ID: "0f0e0d0c-0b0a-4908-8706-050403020101", TagID: row.ID, Look: "first look", CountedOn: time.Now(), Taken: 1, PersonID: first.PersonID, At: time.Now(), ReplacesID: &first.ID}, nil)
+	require.NoError(t, err)
+	assert.True(t, kept)
+	tag, err := q.TagByCode(ctx, row.Code)
+	require.NoError(t, err)
+	assert.Equal(t, row.LookID, *tag.LookID, "a corrected first look does not come before the season's end")
+}

@@ -1,0 +1,152 @@
+package page
+
+import (
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"unionknot/internal/exchange"
+	"unionknot/internal/nursery"
+)
+
+// Form is what was typed into a form, and what was wrong with it.
+type Form struct {
+	Values   url.Values
+	Problems map[string]string
+	Whole    string // what is wrong with no one field
+	Once     string // the form's own key
+	Prefix   string // before its fields' ids, where a page has several forms
+}
+
+// NewForm gives an empty form with some fields filled in: name, value pairs.
+func NewForm(pairs ...string) Form {
+	f := Form{Values: url.Values{}, Once: UUID()}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		f.Values.Set(pairs[i], pairs[i+1])
+	}
+	return f
+}
+
+// UUID makes a random key.
+func UUID() string {
+	var b [16]byte
+	rand.Read(b[:])
+	b[6], b[8] = b[6]&0x0f|0x40, b[8]&0x3f|0x80
+	return fmt.Sprintf("%x-%x-%x-%x-%x", b[:4], b[4:6], b[6:8], b[8:10], b[10:])
+}
+
+// WithProblems sorts an error into the form; false when it is not one that
+// people can mend by typing.
+func (f Form) WithProblems(err error) (Form, bool) {
+	f.Problems = map[string]string{}
+	var ps nursery.Problems
+	var p nursery.Problem
+	switch {
+	case errors.As(err, &ps):
+	case errors.As(err, &p):
+		ps = nursery.Problems{p}
+	default:
+		return f, false
+	}
+	for _, p := range ps {
+		if p.Field == "" {
+			f.Whole = p.Says
+		} else if f.Problems[p.Field] == "" {
+			f.Problems[p.Field] = p.Says
+		}
+	}
+	return f, true
+}
+
+// Typed reads a posted form and its typed fields.
+type Typed struct {
+	Form
+	ps nursery.Problems
+}
+
+// ReadForm parses a posted form.
+func ReadForm(r *http.Request) (*Typed, error) {
+	if err := r.ParseForm(); err != nil {
+		return nil, nursery.Problem{Says: "The form did not arrive whole. Send it again."}
+	}
+	for _, vs := range r.PostForm {
+		for _, v := range vs {
+			if strings.ContainsRune(v, 0) || !utf8.ValidString(v) {
+				return nil, nursery.Problem{Says: "The form holds signs that are not text. Type it anew."}
+			}
+		}
+	}
+	t := &Typed{Form: Form{Values: r.PostForm, Once: r.PostForm.Get("once")}}
+	if t.Once == "" {
+		t.Once = UUID()
+	}
+	return t, nil
+}
+
+// Text gives a field.
+func (t *Typed) Text(name string) string { return strings.TrimSpace(t.Values.Get(name)) }
+
+func (t *Typed) spoil(name, says string) {
+	t.ps = append(t.ps, nursery.Problem{Field: name, Says: says})
+}
+
+// Int reads a whole number; empty is 0.
+func (t *Typed) Int(name string) int {
+	s := t.Text(name)
+	if s == "" {
+		return 0
+	}
+	n, err := strconv.Atoi(s)
+	if err != nil {
+		t.spoil(name, "Type a whole number.")
+	}
+	return n
+}
+
+// Number reads a number; empty is 0.
+func (t *Typed) Number(name string) float64 {
+	s := t.Text(name)
+	if s == "" {
+		return 0
+	}
+	x, err := exchange.ParseNumber(s)
+	if err != nil {
+		t.spoil(name, "Type a number, such as 8.4.")
+	}
+	return x
+}
+
+// Date reads a day; empty is the zero time.
+func (t *Typed) Date(name string) time.Time {
+	s := t.Text(name)
+	if s == "" {
+		return time.Time{}
+	}
+	d, err := exchange.ParseDate(s)
+	if err != nil {
+		t.spoil(name, "Type a day, such as 2027-01-14.")
+	}
+	return d
+}
+
+// Err gives what could not be read, or nil.
+func (t *Typed) Err() error {
+	if len(t.ps) == 0 {
+		return nil
+	}
+	return t.ps
+}
+
+// Field is what the field template draws.
+type Field struct {
+	ID, Name, Label, Type, Value, Problem, Hint, List string
+	Options                                           []string
+	Required                                          bool
+	Small                                             bool
+}

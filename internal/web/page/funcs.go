@@ -1,0 +1,102 @@
+package page
+
+import (
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"unionknot/internal/core/working"
+	"unionknot/internal/nursery"
+	"unionknot/internal/web/draw"
+)
+
+var funcs = template.FuncMap{
+	"date":      func(t time.Time) string { return t.Format("2 Jan 2006") },
+	"iso":       func(t time.Time) string { return t.Format(time.DateOnly) },
+	"clock":     func(t time.Time) string { return t.Local().Format("15:04") },
+	"when":      func(t time.Time) string { return t.Local().Format("2 Jan 15:04") },
+	"long":      func(t time.Time) string { return t.Format("Mon 2 January") },
+	"thousands": Thousands,
+	"pct":       nursery.Pct,
+	"pc":        func(x float64) float64 { return x * 100 },
+	"pctrange":  nursery.PctRange,
+	"f0":        func(x float64) string { return strconv.FormatFloat(x, 'f', 0, 64) },
+	"f1":        func(x float64) string { return strconv.FormatFloat(x, 'f', 1, 64) },
+	"mm":        MM,
+	"sub":       func(a, b int) int { return a - b },
+	"add":       func(a, b int) int { return a + b },
+	"share":     func(a, b int) float64 { return float64(a) / float64(max(1, b)) },
+	"lower":     strings.ToLower,
+	"list":      func(s ...string) []string { return s },
+	"has": func(list []string, s string) bool {
+		for _, x := range list {
+			if x == s {
+				return true
+			}
+		}
+		return false
+	},
+	"field": func(f Form, name, label, kind, hint string) Field {
+		return Field{ID: f.Prefix + name, Name: name, Label: label, Type: kind, Value: f.Values.Get(name), Problem: f.Problems[name], Hint: hint}
+	},
+	"choice": func(f Form, name, label, hint string, options []string) Field {
+		return Field{ID: f.Prefix + name, Name: name, Label: label, Type: "select", Value: f.Values.Get(name), Problem: f.Problems[name], Hint: hint, Options: options}
+	},
+	// sheet is a form among several on a page: only the one that was sent shows
+	// what was typed and what was wrong.
+	"sheet": func(f Form, prefix string, sent, any bool) Form {
+		f.Prefix = prefix
+		if any && !sent {
+			f.Values, f.Problems = url.Values{}, nil
+		}
+		return f
+	},
+	"needed": func(f Field) Field { f.Required = true; return f },
+	"listed": func(f Field, id string) Field { f.List = id; return f },
+	"figure": func(text string, w working.Working) Figure { return Figure{text, w} },
+	"thinner": func(low, high float64) string {
+		a, b := max(0, 100*(1-high)), max(0, 100*(1-low))
+		if b-a < 1 {
+			return fmt.Sprintf("%.0f %%", b)
+		}
+		return fmt.Sprintf("%.0f–%.0f %%", a, b)
+	},
+	"mid":  func(a, b float64) float64 { return (a + b) / 2 },
+	"barw": func(n, most int) int { return 100 * n / max(1, most) },
+	"json": func(v any) (string, error) {
+		b, err := json.Marshal(v)
+		return string(b), err
+	},
+	"uuid":     UUID,
+	"band":     draw.Band,
+	"qr":       draw.QR,
+	"tagshape": draw.TagShape,
+	"plural": func(n int, one, many string) string {
+		if n == 1 {
+			return "1 " + one
+		}
+		return Thousands(n) + " " + many
+	},
+}
+
+// Figure is a computed figure that opens its working.
+type Figure struct {
+	Text    string
+	Working working.Working
+}
+
+// MM writes a diameter.
+func MM(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
+
+// Thousands writes a count with commas.
+func Thousands(n int) string {
+	s := strconv.Itoa(n)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
+}
