@@ -199,8 +199,9 @@ func (b *browser) fill(sel, text string) {
 		b.key(text)
 		return
 	}
-	b.set(sel, "")
-	b.do(chromedp.SendKeys(chromedp.CSS(sel), text))
+	b.is(`document.querySelector(` + quoted(sel) + `)`)
+	b.eval(`const e = document.querySelector(` + quoted(sel) + `); e.scrollIntoView({block: 'center'}); e.focus(); e.select()`)
+	b.key(kb.Delete + text)
 }
 
 // tabTo moves from field to field until the one wanted is reached.

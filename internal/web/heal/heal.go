@@ -70,6 +70,8 @@ type countPage struct {
 	Rows  []causeRow
 	Looks []string
 	Can   bool
+	// OpenCauses where some are keyed, or were keyed wrong.
+	OpenCauses bool
 }
 
 func (h heal) count(w http.ResponseWriter, r *http.Request) error {
@@ -96,7 +98,9 @@ func (h heal) show(w http.ResponseWriter, r *http.Request, look string, f page.F
 		}
 	}
 	for _, c := range cp.Causes {
-		p.Rows = append(p.Rows, causeRow{c, f.Values.Get("cause:" + c)})
+		n := f.Values.Get("cause:" + c)
+		p.Rows = append(p.Rows, causeRow{c, n})
+		p.OpenCauses = p.OpenCauses || n != "" && n != "0"
 	}
 	return h.ShowStatus(w, r, h.views["count"], page.Frame{Title: "Count " + cp.Tag.Code, Stage: "Heal", Data: p, Form: f}, status)
 }

@@ -139,6 +139,9 @@ func (m match) make(w http.ResponseWriter, r *http.Request) error {
 	}
 	if form, ok := f.WithProblems(err); ok {
 		form.Once = page.UUID()
+		// What another planner has just made counts: ask for what is still to
+		// make, not for what was to make before.
+		a.Grafts = 0
 		return m.show(w, r, a, form, http.StatusConflict)
 	} else if err != nil {
 		return err

@@ -43,7 +43,8 @@ func findable(role nursery.Role, kind string) bool {
 }
 
 func (t trace) find(w http.ResponseWriter, r *http.Request) error {
-	typed := strings.TrimSpace(r.URL.Query().Get("q"))
+	// The key that leads here may leave its own sign in the field.
+	typed := strings.TrimSpace(strings.TrimPrefix(r.URL.Query().Get("q"), "/"))
 	if code, err := tagcode.Parse(typed); err == nil {
 		typed = code
 	}
