@@ -152,7 +152,7 @@ func newMesh(o Order, stock, scion []node) *mesh {
 		cost, way, why := make([]float64, len(scion)), make([]int, len(scion)), make([]string, len(scion))
 		for j, b := range scion {
 			cost[j], way[j] = math.Inf(1), -1
-			said := false // by the first technique that the sizes rule out
+			said := false
 			for k, t := range o.Ways {
 				if t.Takes != nil {
 					if ok, reason := t.Takes(o.Wood[b.pile].ID); !ok {
@@ -164,7 +164,10 @@ func newMesh(o Order, stock, scion []node) *mesh {
 				}
 				ok, reason := t.Allows(s.class, b.class)
 				if !ok {
-					if !said {
+					// Wood too wide is said by the first technique: only the
+					// tool cut has more to say of it. Limits are said by the
+					// last, which stretches furthest.
+					if !said || b.class <= s.class {
 						why[j], said = reason, true
 					}
 					continue

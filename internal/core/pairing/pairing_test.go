@@ -139,6 +139,16 @@ func TestWhyNot(t *testing.T) {
 		{Pile: "L", Class: 60, N: 2, Why: "stock over 30 mm"}}, w.LeftStock)
 	assert.Equal(t, []pairing.Left{{Pile: "B", Class: 20, N: 5, Why: "wood wider than the stock"}}, w.LeftWood)
 
+	tool := way(technique.Technique{Key: "tool", StockMinMM: 6, StockMaxMM: 13, RatioMin: 0.9, RatioMax: 1.08, WiderAllowed: true, RatePerHour: 80}, 0.2)
+	w, err = pairing.Solve(pairing.Order{Grafts: 4, Shortage: 3, Ways: append(ways, tool), Stock: []pairing.Pile{{ID: "L", Classes: []caliper.Count{{Class: 13, N: 4}}}},
+		Wood: []pairing.Pile{{ID: "B", Classes: []caliper.Count{{Class: 18, N: 4}}}}})
+	require.NoError(t, err)
+	assert.Equal(t, "wood wider than the stock", w.LeftStock[0].Why, "not the tool's own limit")
+	o.Ways = []pairing.Way{{Key: "bud", Allows: ways[0].Allows, Cost: ways[0].Cost, Takes: func(string) (bool, string) { return false, "pieces of 3 buds" }}}
+	w, err = pairing.Solve(o)
+	require.NoError(t, err)
+	assert.Equal(t, "pieces of 3 buds", w.LeftStock[0].Why)
+
 	o.Stock[0].Classes[0].N = -1
 	_, err = pairing.Solve(o)
 	assert.ErrorIs(t, err, pairing.ErrCount)
