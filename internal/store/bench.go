@@ -163,7 +163,7 @@ const tagSelect = `select t.*, b.code as batch, o.code as order_code, l.code as 
 	join lateral (` + tiedOfTag + `) x on true
 	left join take_count c on c.id = t.look_id `
 
-// Which tags to list.
+// Which says which tags to list.
 type Which struct {
 	BatchID, WorkerID, LotID, BundleID, PlantID int64
 	Open                                        bool      // not finished
