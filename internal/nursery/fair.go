@@ -100,6 +100,10 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 	mis, days = mis/grafts, days/grafts
 	base := take.Base(records, "")
 	d := take.FromRecords(records, base)
+	if n := weighed(d); n > mostWeighed {
+		out.Why = fmt.Sprintf("There are too many hands and lots here to weigh at once: %d, and %d is the most. Choose a season or a genus for fair takes.", n, mostWeighed)
+		return out, nil
+	}
 	fit, err := take.Solve(d)
 	if err != nil {
 		return out, fmt.Errorf("weighing %d tags: %w", len(rs), err)
@@ -167,6 +171,19 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 	}
 	out.Alone = untold(fit, rs, people)
 	return out, nil
+}
+
+// mostWeighed bounds a fit: all levels but those of the largest factor. The
+// work grows with its cube, and a page must not wait for minutes.
+const mostWeighed = 400
+
+func weighed(d take.Data) int {
+	n, largest := 0, 0
+	for _, f := range d.Factors {
+		n += len(f.Levels)
+		largest = max(largest, len(f.Levels))
+	}
+	return n - largest
 }
 
 func logistic(x float64) float64 { return 1 / (1 + math.Exp(-x)) }

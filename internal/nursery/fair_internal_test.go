@@ -62,6 +62,15 @@ func TestWhatCannotBeToldIsSaid(t *testing.T) {
 	says := strings.Join(f.Alone, "\n")
 	assert.Contains(t, says, "Each worker always went with the same lot")
 	assert.Contains(t, says, "Only Hand 1 grafted lot lot of 1")
+	for i := range 900 {
+		x := rs[i%40]
+		x.Lot, x.Bundle = fmt.Sprint("l", i), fmt.Sprint("b", i)
+		rs = append(rs, x)
+	}
+	f, err = fairOf(rs, nil)
+	require.NoError(t, err)
+	assert.Contains(t, f.Why, "Choose a season or a genus", "a page must not wait for minutes")
+	assert.Empty(t, f.Lines)
 	f, err = fairOf(rs[:5], nil)
 	require.NoError(t, err)
 	assert.Contains(t, f.Why, "need 12 counted tags")
