@@ -128,6 +128,25 @@ func WithRequest(ctx context.Context, id string) context.Context {
 	return context.WithValue(ctx, requestKey{}, id)
 }
 
+type onceKey struct{}
+
+// WithOnce notes the form's own key, so that a form sent again after a lost
+// answer does its work once.
+func WithOnce(ctx context.Context, key string) context.Context {
+	return context.WithValue(ctx, onceKey{}, key)
+}
+
+// sentBefore says whether the form's key was used; it uses it up in the same
+// transaction as the work. A call without a key is always new.
+func sentBefore(ctx context.Context, q store.Q, what string) (bool, error) {
+	key, _ := ctx.Value(onceKey{}).(string)
+	if !uuidPattern.MatchString(key) {
+		return false, nil
+	}
+	_, again, err := q.Once(ctx, key, what)
+	return again, err
+}
+
 // changed writes a line of the record of changes.
 func (s *Service) changed(ctx context.Context, q store.Q, a Actor, what, ref, doing string, before, after any) error {
 	id, _ := ctx.Value(requestKey{}).(string)

@@ -30,6 +30,7 @@ type ResultsPage struct {
 	OwnOnly  bool
 	All      store.Took
 	AllTake  sizing.Interval
+	Working  working.Working // of AllTake
 	Groups   map[string][]ResultLine
 	Order    []string
 	Causes   []store.CauseCount
@@ -68,6 +69,10 @@ func (s *Service) Results(ctx context.Context, a Actor, f ResultsFilter) (Result
 	prior := priorOf(p.All)
 	if p.All.Counted > 0 {
 		p.AllTake = sizing.Beta{Alpha: 1, Beta: 1}.And(p.All.Taken, p.All.Counted).Interval90()
+		p.Working = working.Working{Title: "Take of all shown", Answer: Pct(float64(p.All.Taken) / float64(p.All.Counted)), Range: PctRange(p.AllTake), Rule: "take of a group",
+			Says: "The look that stands for each tag, added up; doubtful grafts count as not taken. The range is the middle 90 % of a beta belief on a flat prior.",
+			Inputs: []working.Input{{Name: "Tags counted", Value: fmt.Sprint(p.All.Tags), Source: working.OwnRecords}, {Name: "Taken", Value: fmt.Sprintf("%d of %d", p.All.Taken, p.All.Counted), Source: working.OwnRecords},
+				{Name: "Doubtful", Value: fmt.Sprint(p.All.Doubtful), Source: working.OwnRecords}, {Name: "Dead", Value: fmt.Sprint(p.All.Dead), Source: working.OwnRecords}}}
 	}
 	for _, g := range Groups {
 		ts, err := q.TakesBy(ctx, g, tf, groupLimit)

@@ -117,6 +117,9 @@ func (s *Service) AddReadings(ctx context.Context, a Actor, code string, mm []fl
 		}
 	}
 	return s.db.Tx(ctx, func(q store.Q) error {
+		if again, err := sentBefore(ctx, q, "readings of "+code); err != nil || again {
+			return err
+		}
 		l, err := q.LotByCode(ctx, code)
 		if err != nil {
 			return err
@@ -296,6 +299,9 @@ func (s *Service) SettleStock(ctx context.Context, a Actor, code, from, to, reas
 		return Problem{"reason", "Say why, so that the ledger tells the story."}
 	}
 	return s.db.Tx(ctx, func(q store.Q) error {
+		if again, err := sentBefore(ctx, q, "stems of "+code); err != nil || again {
+			return err
+		}
 		l, err := q.LotByCode(ctx, code)
 		if err != nil {
 			return err

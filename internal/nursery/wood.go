@@ -293,6 +293,9 @@ func (s *Service) ThrowOutWood(ctx context.Context, a Actor, code, reason string
 		return Problem{"reason", "Say why, so that the ledger tells the story."}
 	}
 	return s.db.Tx(ctx, func(q store.Q) error {
+		if again, err := sentBefore(ctx, q, "pieces of "+code); err != nil || again {
+			return err
+		}
 		b, err := q.BundleByCode(ctx, code)
 		if err != nil {
 			return err

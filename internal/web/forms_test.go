@@ -111,6 +111,32 @@ func TestGoodInputLeadsOn(t *testing.T) {
 	}
 }
 
+// TestAFormSentAgainAfterALostAnswerWorksOnce sends what a browser sends when
+// it asks "send the form again?".
+func TestAFormSentAgainAfterALostAnswerWorksOnce(t *testing.T) {
+	h := open(t, storetest.Demo(t))
+	c := h.as(t, "maud")
+	for i, f := range []struct {
+		path, count string
+		v           url.Values
+		more        int
+	}{
+		{"/stock/lots/L-201/readings", `select count(*) from caliper_reading r join stock_lot l on l.id = r.lot_id where l.code = 'L-201'`, fields("mm", "8.2 8.4"), 2},
+		{"/stock/lots/L-201/settle", `select coalesce(sum(n), 0) from stock_ledger where to_account = 'lost'`, fields("move", "free>lost", "n", "3", "reason", "mice"), 3},
+		{"/wood/bundles/W-302/throw-out", `select coalesce(sum(n), 0) from wood_ledger where reason = 'mould'`, fields("n", "4", "reason", "mould"), 4},
+	} {
+		var before, after int
+		require.NoError(t, h.db.Get(&before, f.count))
+		f.v.Set("once", "0f0e0d0c-0b0a-4908-8706-05040302010"+string(rune('0'+i)))
+		for range 2 {
+			status, _, _ := h.send(t, c, f.path, f.v)
+			require.Equal(t, http.StatusSeeOther, status)
+		}
+		require.NoError(t, h.db.Get(&after, f.count))
+		assert.Equal(t, f.more, after-before, f.path)
+	}
+}
+
 // TestListsPageByKey walks a long list to its end.
 func TestListsPageByKey(t *testing.T) {
 	h := open(t, storetest.Demo(t))

@@ -108,6 +108,7 @@ type lotPage struct {
 	nursery.LotPage
 	Drawing template.HTML
 	How     working.Working
+	Sure    working.Working // of the share
 	Rows    []classRow
 	Last    []store.Reading
 }
@@ -128,7 +129,7 @@ func (s stock) showLot(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if err != nil {
 		return err
 	}
-	p := lotPage{LotPage: lp, Drawing: draw.Diameters(lp.Diameters, "stock", "Diameters of lot "+lp.Lot.Code), How: howSpread(lp)}
+	p := lotPage{LotPage: lp, Drawing: draw.Diameters(lp.Diameters, "stock", "Diameters of lot "+lp.Lot.Code), How: howSpread(lp), Sure: howSure(lp)}
 	for _, c := range lp.Diameters.All {
 		p.Rows = append(p.Rows, classRow{c.Class, c.N, freeIn(lp.Diameters.Free, c.Class)})
 	}
@@ -164,6 +165,15 @@ func howSpread(p nursery.LotPage) working.Working {
 	return w
 }
 
+func howSure(p nursery.LotPage) working.Working {
+	return working.Working{Title: fmt.Sprintf("Share of at least %g mm", p.AtLeast), Answer: nursery.Pct(p.Share.Share), Rule: "share of at least x mm",
+		Range: fmt.Sprintf("%.0f–%.0f %%", p.Share.Low*100, p.Share.High*100),
+		Says:  "Stems of the sample that reach the diameter, over all measured. The range is the middle 90 % of a beta belief on a flat prior; it has no width once every stem is measured.",
+		Inputs: []working.Input{{Name: "Reach it", Value: fmt.Sprintf("%.0f of %d measured", p.Share.Share*float64(p.Share.Of), p.Share.Of), Source: working.Measured},
+			{Name: "Stems in the lot", Value: page.Thousands(p.Lot.Received), Source: working.Entered},
+			{Name: "To halve the range", Value: fmt.Sprintf("measure %d more", p.Share.More), Source: "statistics"}}}
+}
+
 // lotForm carries on with a lot's page after something was done to the lot.
 func (s stock) lotForm(w http.ResponseWriter, r *http.Request, f *page.Typed, err error, done string, args ...any) error {
 	if form, ok := f.WithProblems(err); ok {
@@ -189,7 +199,7 @@ func (s stock) measure(w http.ResponseWriter, r *http.Request) error {
 		mm = append(mm, x)
 	}
 	if err == nil {
-		err = s.Nursery.AddReadings(r.Context(), page.Actor(r), chi.URLParam(r, "code"), mm)
+		err = s.Nursery.AddReadings(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), mm)
 	}
 	if len(mm) == 1 {
 		return s.lotForm(w, r, f, err, "%g mm is kept.", mm[0])
@@ -217,7 +227,7 @@ func (s stock) settle(w http.ResponseWriter, r *http.Request) error {
 	from, to, _ := strings.Cut(f.Text("move"), ">")
 	n := f.Int("n")
 	if err = f.Err(); err == nil {
-		err = s.Nursery.SettleStock(r.Context(), page.Actor(r), chi.URLParam(r, "code"), from, to, f.Text("reason"), n)
+		err = s.Nursery.SettleStock(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), from, to, f.Text("reason"), n)
 	}
 	return s.lotForm(w, r, f, err, "%s stems moved from %s to %s.", strconv.Itoa(n), from, to)
 }

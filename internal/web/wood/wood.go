@@ -191,7 +191,7 @@ func (s wood) throwOut(w http.ResponseWriter, r *http.Request) error {
 	}
 	n := f.Int("n")
 	if err = f.Err(); err == nil {
-		err = s.Nursery.ThrowOutWood(r.Context(), page.Actor(r), chi.URLParam(r, "code"), f.Text("reason"), n)
+		err = s.Nursery.ThrowOutWood(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), f.Text("reason"), n)
 	}
 	if form, ok := f.WithProblems(err); ok {
 		return s.showBundle(w, r, form, http.StatusUnprocessableEntity)
