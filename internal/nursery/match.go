@@ -118,7 +118,7 @@ func (s *Service) match(ctx context.Context, q store.Q, o store.Order, asked Ask
 		job.InUse = func(key string) bool { return slices.Contains(asked.Ways, key) }
 	}
 	p.Verdicts = technique.Judge(r.ts, job)
-	order := pairing.Order{Grafts: p.Asked.Grafts, Shortage: shortageCost[o.Priority], Stock: piles.stock, Wood: piles.wood}
+	order := pairing.Order{ID: o.Code, Variety: o.Variety, Stock: o.StockType, Grafts: p.Asked.Grafts, Shortage: shortageCost[o.Priority]}
 	for _, v := range p.Verdicts {
 		p.WayNames[v.Technique.Key] = v.Technique.Name
 		if !v.In {
@@ -126,11 +126,11 @@ func (s *Service) match(ctx context.Context, q store.Q, o store.Order, asked Ask
 		}
 		p.Chosen[v.Technique.Key] = true
 		t, b := v.Technique, beliefs[v.Technique.Key]
-		order.Ways = append(order.Ways, pairing.Way{Key: t.Key, Allows: t.Allows,
+		order.Ways = append(order.Ways, pairing.Way{Key: t.Key, Joins: t.Joins, WhyNot: t.WhyNot,
 			Cost:  func(s, w caliper.Class) float64 { return t.Cost(1-b.Take.Mean(), s, w) },
 			Takes: piles.takes(t)})
 	}
-	if p.Weave, err = pairing.Solve(order); err != nil {
+	if p.Weave, err = pairing.Solve(pairing.Programme{Orders: []pairing.Order{order}, Stock: piles.stock, Wood: piles.wood}); err != nil {
 		return p, err
 	}
 	p.summarise(beliefs)
@@ -181,7 +181,7 @@ func (s *Service) gather(ctx context.Context, q store.Q, p *MatchPage) (piles, e
 		}
 		p.Lots = append(p.Lots, LotLine{l, d})
 		p.Measured, p.Of = p.Measured+l.Measured, p.Of+l.Received
-		out.stock = append(out.stock, pairing.Pile{ID: l.Code, Classes: d.Free})
+		out.stock = append(out.stock, pairing.Pile{ID: l.Code, Of: p.Order.StockType, Classes: d.Free})
 		out.lotIDs[l.Code] = l.ID
 		for _, c := range d.Free {
 			stock[c.Class] += c.N
@@ -198,7 +198,7 @@ func (s *Service) gather(ctx context.Context, q store.Q, p *MatchPage) (piles, e
 		}
 		p.Bundles = append(p.Bundles, BundleLine{b, d, days(b.CutOn, s.Today())})
 		// Oldest wood first, where nothing else speaks: a hair of risk a bundle.
-		out.wood = append(out.wood, pairing.Pile{ID: b.Code, Classes: d.Free, Risk: float64(i) * 1e-4})
+		out.wood = append(out.wood, pairing.Pile{ID: b.Code, Of: p.Order.Variety, Classes: d.Free, Risk: float64(i) * 1e-4})
 		out.bundles[b.Code] = b
 		if !slices.Contains(out.states, b.State) {
 			out.states = append(out.states, b.State)

@@ -7,42 +7,67 @@ package pairing
 import (
 	"errors"
 	"fmt"
-	"math"
-	"sort"
 
 	"unionknot/internal/core/caliper"
 )
 
-// Way is a technique as the weave needs it. Allows says whether it joins a
-// pair of classes and why not; Cost is what a graft by it costs.
+// Way is a technique as the weave needs it. Joins says whether it joins a
+// pair of classes, and WhyNot, asked only when it does not, why; Cost is what
+// a graft by it costs, 0 or more.
 type Way struct {
 	Key    string
-	Allows func(stock, scion caliper.Class) (bool, string)
+	Joins  func(stock, scion caliper.Class) bool
+	WhyNot func(stock, scion caliper.Class) string
 	Cost   func(stock, scion caliper.Class) float64
 	// Takes says whether a bundle's pieces suit it (their buds and state); nil
 	// for any bundle.
 	Takes func(bundle string) (bool, string)
 }
 
-// Pile is the stems of a lot, or the pieces of a bundle, that are free.
+// Pile is the stems of a lot that are free, all of one stock type; or the
+// pieces of a bundle, all of one variety. Of names the type or the variety.
 type Pile struct {
 	ID      string
+	Of      string
 	Risk    float64 // added to the cost of each graft from it
 	Classes []caliper.Count
 }
 
-// Order is what is to be paired: so many grafts, and what leaving one out
-// costs.
+// Order is what is to be paired: so many grafts of a variety on a stock type,
+// what leaving one out costs, and the ways that are open to it.
 type Order struct {
+	ID       string
+	Variety  string
+	Stock    string
 	Grafts   int
 	Shortage float64
 	Ways     []Way
-	Stock    []Pile
-	Wood     []Pile
+	Shut     string // why Ways is empty, if it is
+}
+
+// Programme is everything that is to be paired at once.
+type Programme struct {
+	Orders []Order
+	Stock  []Pile
+	Wood   []Pile
+	Held   []Thread // as they are to be: their counts are taken first; Cost is not read, and Way may be empty
+	Banned []Pair
+}
+
+// Pair names threads. An empty name and a class of 0 stand for all.
+type Pair struct {
+	Order, Lot, Bundle string
+	Stock, Scion       caliper.Class
+}
+
+func (p Pair) covers(order, lot, bundle string, s, c caliper.Class) bool {
+	return (p.Order == "" || p.Order == order) && (p.Lot == "" || p.Lot == lot) && (p.Bundle == "" || p.Bundle == bundle) &&
+		(p.Stock == 0 || p.Stock == s) && (p.Scion == 0 || p.Scion == c)
 }
 
 // Thread is a number of grafts between one lot class and one bundle class.
 type Thread struct {
+	Order  string
 	Lot    string
 	Stock  caliper.Class
 	Bundle string
@@ -50,6 +75,13 @@ type Thread struct {
 	Way    string
 	N      int
 	Cost   float64 // of one graft
+	Held   bool
+}
+
+// Filled is what an order got.
+type Filled struct {
+	Order         string
+	Paired, Short int
 }
 
 // Left is what was not used of a class, and why.
@@ -60,12 +92,14 @@ type Left struct {
 	Why   string
 }
 
-// Weave is the pairing of an order.
+// Weave is the pairing of a programme.
 type Weave struct {
 	Threads   []Thread
+	Orders    []Filled
 	Paired    int
 	Short     int
 	Cost      float64 // of all threads and of what is short
+	Bound     float64 // no weave costs less, with what is held and banned
 	LeftStock []Left
 	LeftWood  []Left
 }
@@ -73,272 +107,64 @@ type Weave struct {
 // ErrCount says that an instance has a count below zero.
 var ErrCount = errors.New("a count is below zero")
 
-type node struct {
-	pile  int
-	class caliper.Class
-	n     int
-}
+// ErrHeld says that a held thread cannot be: its words say which and why.
+var ErrHeld = errors.New("cannot be held")
 
-// Solve pairs an order at least cost, exactly: with one order the weave is a
-// flow from stems to pieces, and the cheapest flow is grown one path at a
-// time until the next graft would cost more than going short.
-func Solve(o Order) (Weave, error) {
-	stock, err := nodes(o.Stock)
+// ErrNamed says that a name stands twice, or that one is asked for that is
+// not there.
+var ErrNamed = errors.New("name")
+
+// Solve pairs a programme at least cost. Where no variety is wanted on
+// several stocks the weave is a flow, and the answer is the cheapest there is;
+// elsewhere Cost is seldom as much as a thousandth over Bound.
+func Solve(p Programme) (Weave, error) { return solve(p, nil) }
+
+// Again pairs a programme that has changed a little since was was its weave:
+// with a thread held, or an order more. It starts from there, which is
+// quicker, and costs as little as Solve's answer.
+func Again(p Programme, was Weave) (Weave, error) { return solve(p, &was) }
+
+func solve(p Programme, was *Weave) (Weave, error) {
+	w := Weave{}
+	m, err := merge(p)
 	if err != nil {
-		return Weave{}, fmt.Errorf("stock: %w", err)
+		return w, err
 	}
-	scion, err := nodes(o.Wood)
-	if err != nil {
-		return Weave{}, fmt.Errorf("wood: %w", err)
+	if err := m.hold(&w); err != nil {
+		return w, err
 	}
-	if o.Grafts < 0 {
-		return Weave{}, fmt.Errorf("%d grafts wanted: %w", o.Grafts, ErrCount)
-	}
-	m := newMesh(o, stock, scion)
-	w := Weave{Paired: m.fill(o.Grafts, o.Shortage)}
-	w.Short = o.Grafts - w.Paired
-	w.Cost = float64(w.Short) * o.Shortage
-	for i, s := range stock {
-		for j, b := range scion {
-			if n := m.flow[i][j]; n > 0 {
-				w.Threads = append(w.Threads, Thread{Lot: o.Stock[s.pile].ID, Stock: s.class, Bundle: o.Wood[b.pile].ID,
-					Scion: b.class, Way: o.Ways[m.way[i][j]].Key, N: n, Cost: m.cost[i][j]})
-				w.Cost += float64(n) * m.cost[i][j]
-			}
-		}
-	}
-	sort.SliceStable(w.Threads, func(a, b int) bool {
-		x, y := w.Threads[a], w.Threads[b]
-		if x.Stock != y.Stock {
-			return x.Stock > y.Stock
-		}
-		return x.Scion > y.Scion
-	})
-	w.LeftStock, w.LeftWood = m.left(o, stock, scion, w)
+	m.join()
+	whole, bound := m.whole(m.begin(was))
+	m.unravel(&w, whole)
+	w.Bound += bound
+	m.count(&w)
+	m.left(&w)
 	return w, nil
 }
 
-func nodes(ps []Pile) ([]node, error) {
-	var out []node
-	for i, p := range ps {
-		for _, c := range p.Classes {
-			if c.N < 0 {
-				return nil, fmt.Errorf("%s, %s mm: %d: %w", p.ID, c.Class, c.N, ErrCount)
-			}
-			if c.N > 0 {
-				out = append(out, node{i, c.Class, c.N})
-			}
+func (p Programme) check() error {
+	seen := map[string]bool{}
+	for _, o := range p.Orders {
+		if o.Grafts < 0 {
+			return fmt.Errorf("order %s: %d grafts wanted: %w", o.ID, o.Grafts, ErrCount)
 		}
+		if seen["o"+o.ID] {
+			return fmt.Errorf("%w: order %s stands twice", ErrNamed, o.ID)
+		}
+		seen["o"+o.ID] = true
 	}
-	return out, nil
-}
-
-// mesh is the flow network: every stem class against every piece class.
-type mesh struct {
-	cost       [][]float64 // +Inf where no technique joins them
-	way        [][]int
-	why        [][]string
-	flow       [][]int
-	outS, outW []int // what is left to give at each end
-}
-
-func newMesh(o Order, stock, scion []node) *mesh {
-	m := &mesh{outS: make([]int, len(stock)), outW: make([]int, len(scion))}
-	for j, b := range scion {
-		m.outW[j] = b.n
-	}
-	for i, s := range stock {
-		m.outS[i] = s.n
-		cost, way, why := make([]float64, len(scion)), make([]int, len(scion)), make([]string, len(scion))
-		for j, b := range scion {
-			cost[j], way[j] = math.Inf(1), -1
-			said := false
-			for k, t := range o.Ways {
-				if t.Takes != nil {
-					if ok, reason := t.Takes(o.Wood[b.pile].ID); !ok {
-						if why[j] == "" {
-							why[j] = reason
-						}
-						continue
-					}
-				}
-				ok, reason := t.Allows(s.class, b.class)
-				if !ok {
-					// Wood too wide is said by the first technique: only the
-					// tool cut has more to say of it. Limits are said by the
-					// last, which stretches furthest.
-					if !said || b.class <= s.class {
-						why[j], said = reason, true
-					}
-					continue
-				}
-				c := t.Cost(s.class, b.class) + o.Stock[s.pile].Risk + o.Wood[b.pile].Risk
-				if c < cost[j] {
-					cost[j], way[j] = c, k
+	for kind, ps := range map[string][]Pile{"lot": p.Stock, "bundle": p.Wood} {
+		for _, pile := range ps {
+			if seen[kind+pile.ID] {
+				return fmt.Errorf("%w: %s %s stands twice", ErrNamed, kind, pile.ID)
+			}
+			seen[kind+pile.ID] = true
+			for _, c := range pile.Classes {
+				if c.N < 0 {
+					return fmt.Errorf("%s %s, %s mm: %d: %w", kind, pile.ID, c.Class, c.N, ErrCount)
 				}
 			}
 		}
-		m.cost, m.way, m.why = append(m.cost, cost), append(m.way, way), append(m.why, why)
-		m.flow = append(m.flow, make([]int, len(scion)))
 	}
-	return m
-}
-
-// fill pushes up to want grafts through the mesh, cheapest next, and stops
-// where the next would cost at least most. It returns how many went through.
-func (m *mesh) fill(want int, most float64) int {
-	ns, nw := len(m.outS), len(m.outW)
-	potS, potW := make([]float64, ns), make([]float64, nw)
-	done := 0
-	for done < want {
-		// Dijkstra on reduced costs over the residual network: stems with some
-		// left are the sources, pieces with some left the sinks.
-		distS, distW := make([]float64, ns), make([]float64, nw)
-		fromS, fromW := make([]int, ns), make([]int, nw) // the other end we came by
-		seenS, seenW := make([]bool, ns), make([]bool, nw)
-		for i := range distS {
-			distS[i], fromS[i] = math.Inf(1), -1
-			if m.outS[i] > 0 {
-				// A stem with some left is a source, and a source's potential
-				// stays 0: a cheaper way to it would undo an optimal flow.
-				distS[i] = 0
-			}
-		}
-		for j := range distW {
-			distW[j], fromW[j] = math.Inf(1), -1
-		}
-		for {
-			best, at, isStock := math.Inf(1), -1, false
-			for i := range distS {
-				if !seenS[i] && distS[i] < best {
-					best, at, isStock = distS[i], i, true
-				}
-			}
-			for j := range distW {
-				if !seenW[j] && distW[j] < best {
-					best, at, isStock = distW[j], j, false
-				}
-			}
-			if at < 0 {
-				break
-			}
-			if isStock {
-				seenS[at] = true
-				for j, c := range m.cost[at] {
-					if math.IsInf(c, 1) || seenW[j] {
-						continue
-					}
-					if d := best + math.Max(0, c+potS[at]-potW[j]); d < distW[j] {
-						distW[j], fromW[j] = d, at
-					}
-				}
-				continue
-			}
-			seenW[at] = true
-			for i := range m.flow {
-				if m.flow[i][at] == 0 || seenS[i] {
-					continue
-				}
-				if d := best + math.Max(0, -m.cost[i][at]+potW[at]-potS[i]); d < distS[i] {
-					distS[i], fromS[i] = d, at
-				}
-			}
-		}
-		end, real := -1, math.Inf(1)
-		for j := range distW {
-			if m.outW[j] > 0 && !math.IsInf(distW[j], 1) {
-				if c := distW[j] + potW[j]; c < real-1e-12 {
-					end, real = j, c
-				}
-			}
-		}
-		if end < 0 || real >= most {
-			break
-		}
-		for i := range potS {
-			if !math.IsInf(distS[i], 1) {
-				potS[i] += distS[i]
-			}
-		}
-		for j := range potW {
-			if !math.IsInf(distW[j], 1) {
-				potW[j] += distW[j]
-			}
-		}
-		done += m.push(end, fromS, fromW, want-done)
-	}
-	return done
-}
-
-// push sends as much as the found path carries, ending at piece class end.
-func (m *mesh) push(end int, fromS, fromW []int, most int) int {
-	n := min(most, m.outW[end])
-	j := end
-	for {
-		i := fromW[j]
-		if fromS[i] < 0 {
-			n = min(n, m.outS[i])
-			break
-		}
-		j = fromS[i]
-		n = min(n, m.flow[i][j])
-	}
-	m.outW[end] -= n
-	j = end
-	for {
-		i := fromW[j]
-		m.flow[i][j] += n
-		if fromS[i] < 0 {
-			m.outS[i] -= n
-			return n
-		}
-		j = fromS[i]
-		m.flow[i][j] -= n
-	}
-}
-
-// left says what was not used, and the reason for each class.
-func (m *mesh) left(o Order, stock, scion []node, w Weave) (ls, lw []Left) {
-	full := w.Short == 0
-	for i, s := range stock {
-		if m.outS[i] == 0 {
-			continue
-		}
-		ls = append(ls, Left{o.Stock[s.pile].ID, s.class, m.outS[i], reason(full, len(scion), "wood",
-			func(j int) (bool, string, int) { return m.way[i][j] >= 0, m.why[i][j], scion[j].n })})
-	}
-	for j, b := range scion {
-		if m.outW[j] == 0 {
-			continue
-		}
-		lw = append(lw, Left{o.Wood[b.pile].ID, b.class, m.outW[j], reason(full, len(stock), "stock",
-			func(i int) (bool, string, int) { return m.way[i][j] >= 0, m.why[i][j], stock[i].n })})
-	}
-	return ls, lw
-}
-
-func reason(full bool, others int, what string, at func(int) (fits bool, why string, n int)) string {
-	if others == 0 {
-		return "no " + what + " at hand"
-	}
-	fits, count, best := false, map[string]int{}, ""
-	for k := range others {
-		ok, why, n := at(k)
-		fits = fits || ok
-		if !ok {
-			count[why] += n
-			if best == "" || count[why] > count[best] {
-				best = why
-			}
-		}
-	}
-	switch {
-	case !fits && best == "":
-		return "no technique is open"
-	case !fits:
-		return best
-	case full:
-		return "not needed: the order is filled"
-	}
-	return "the " + what + " that fits it is used up"
+	return nil
 }

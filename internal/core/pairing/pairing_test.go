@@ -15,7 +15,8 @@ import (
 )
 
 func way(t technique.Technique, loss float64) pairing.Way {
-	return pairing.Way{Key: t.Key, Allows: t.Allows,
+	return pairing.Way{Key: t.Key,
+		Joins: t.Joins, WhyNot: t.WhyNot,
 		Cost: func(s, w caliper.Class) float64 { return t.Cost(loss, s, w) }}
 }
 
@@ -37,101 +38,192 @@ func randomPiles(r *rand.Rand, name string, piles, classes, most int) []pairing.
 	return out
 }
 
-// brute finds the least cost by trying every count for every pair.
-func brute(o pairing.Order) float64 {
+// one is a programme of a single order.
+func one(grafts int, shortage float64, ways []pairing.Way, stock, wood []pairing.Pile) pairing.Programme {
+	return pairing.Programme{Orders: []pairing.Order{{ID: "O", Grafts: grafts, Shortage: shortage, Ways: ways}}, Stock: stock, Wood: wood}
+}
+
+// brute finds the least cost of a programme by trying every count for every
+// order and pair.
+func brute(p pairing.Programme) float64 {
 	type end struct {
+		of   string
 		c    caliper.Class
 		n    int
 		risk float64
 	}
-	var s, w []end
-	for _, p := range o.Stock {
-		for _, c := range p.Classes {
-			s = append(s, end{c.Class, c.N, p.Risk})
+	ends := func(ps []pairing.Pile) (out []end) {
+		for _, p := range ps {
+			for _, c := range p.Classes {
+				out = append(out, end{p.Of, c.Class, c.N, p.Risk})
+			}
 		}
+		return out
 	}
-	for _, p := range o.Wood {
-		for _, c := range p.Classes {
-			w = append(w, end{c.Class, c.N, p.Risk})
+	s, w := ends(p.Stock), ends(p.Wood)
+	type choice struct {
+		o, i, j int
+		cost    float64
+	}
+	var all []choice
+	left, none := make([]int, len(p.Orders)), 0.0
+	for o, want := range p.Orders {
+		left[o] = want.Grafts
+		none += float64(want.Grafts) * want.Shortage
+		for i := range s {
+			for j := range w {
+				c := math.Inf(1)
+				for _, t := range want.Ways {
+					if s[i].of == want.Stock && w[j].of == want.Variety && t.Joins(s[i].c, w[j].c) {
+						c = math.Min(c, t.Cost(s[i].c, w[j].c)+s[i].risk+w[j].risk)
+					}
+				}
+				if c < want.Shortage {
+					all = append(all, choice{o, i, j, c - want.Shortage})
+				}
+			}
 		}
 	}
 	best := math.Inf(1)
-	var try func(k, done int, cost float64)
-	try = func(k, done int, cost float64) {
-		if k == len(s)*len(w) {
-			best = math.Min(best, cost+float64(o.Grafts-done)*o.Shortage)
+	var try func(k int, cost float64)
+	try = func(k int, cost float64) {
+		if k == len(all) {
+			best = math.Min(best, cost)
 			return
 		}
-		i, j := k/len(w), k%len(w)
-		c := math.Inf(1)
-		for _, t := range o.Ways {
-			if ok, _ := t.Allows(s[i].c, w[j].c); ok {
-				c = math.Min(c, t.Cost(s[i].c, w[j].c)+s[i].risk+w[j].risk)
-			}
-		}
-		try(k+1, done, cost)
-		if math.IsInf(c, 1) {
-			return
-		}
-		for n := 1; n <= min(s[i].n, w[j].n, o.Grafts-done); n++ {
-			s[i].n, w[j].n = s[i].n-n, w[j].n-n
-			try(k+1, done+n, cost+float64(n)*c)
-			s[i].n, w[j].n = s[i].n+n, w[j].n+n
+		x := all[k]
+		try(k+1, cost)
+		most := min(s[x.i].n, w[x.j].n, left[x.o])
+		for n := 1; n <= most; n++ {
+			s[x.i].n, w[x.j].n, left[x.o] = s[x.i].n-n, w[x.j].n-n, left[x.o]-n
+			try(k+1, cost+float64(n)*x.cost)
+			s[x.i].n, w[x.j].n, left[x.o] = s[x.i].n+n, w[x.j].n+n, left[x.o]+n
 		}
 	}
-	try(0, 0, 0)
+	try(0, none)
 	return best
 }
 
-func TestTheWeaveIsTheCheapestThereIs(t *testing.T) {
+func TestTheWeaveOfOneOrderIsTheCheapestThereIs(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 6))
 	for i := range 150 {
-		o := pairing.Order{Grafts: r.IntN(7), Shortage: 0.05 + r.Float64()*2, Ways: ways,
-			Stock: randomPiles(r, "L", 1, 3, 3), Wood: randomPiles(r, "B", 1, 3, 3)}
-		w, err := pairing.Solve(o)
+		p := one(r.IntN(7), 0.05+r.Float64()*2, ways, randomPiles(r, "L", 1, 3, 3), randomPiles(r, "B", 1, 3, 3))
+		w, err := pairing.Solve(p)
 		require.NoError(t, err)
-		require.InDelta(t, brute(o), w.Cost, 1e-9, "instance %d: %+v", i, o)
+		require.InDelta(t, brute(p), w.Cost, 1e-9, "instance %d: %+v", i, p)
+		require.InDelta(t, w.Bound, w.Cost, 1e-6)
+	}
+}
+
+// small makes a programme of three varieties on two stock types.
+func small(r *rand.Rand) pairing.Programme {
+	p := pairing.Programme{}
+	for i := range 2 + r.IntN(3) {
+		p.Orders = append(p.Orders, pairing.Order{ID: fmt.Sprint("O", i), Variety: fmt.Sprint("V", r.IntN(2)), Stock: fmt.Sprint("T", r.IntN(2)),
+			Grafts: r.IntN(4), Shortage: 0.3 + 3*r.Float64(), Ways: ways})
+	}
+	for k := range 2 {
+		for _, pile := range randomPiles(r, fmt.Sprint("L", k), 1, 2, 2) {
+			pile.Of = fmt.Sprint("T", k)
+			p.Stock = append(p.Stock, pile)
+		}
+		for _, pile := range randomPiles(r, fmt.Sprint("B", k), 1, 2, 2) {
+			pile.Of = fmt.Sprint("V", k)
+			p.Wood = append(p.Wood, pile)
+		}
+	}
+	return p
+}
+
+func TestProgrammesAreWithinReachOfTheBest(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 8))
+	over := 0
+	for i := range 300 {
+		p := small(r)
+		w, err := pairing.Solve(p)
+		require.NoError(t, err)
+		conserved(t, p, w)
+		best := brute(p)
+		require.GreaterOrEqual(t, w.Cost, best-1e-9, "instance %d: cheaper than the cheapest", i)
+		require.LessOrEqual(t, w.Bound, best+1e-6, "instance %d: %+v", i, p)
+		if w.Cost > best+1e-9 {
+			over++
+			t.Logf("instance %d: %.4f over %.4f", i, w.Cost, best)
+		}
+	}
+	require.LessOrEqual(t, over, 3, "of 300 tiny programmes, where one graft is much")
+}
+
+// conserved checks that nothing is spent twice, nothing lost, no scion wider
+// than its stock, each thread serves its order, and the cost adds up.
+func conserved(t *testing.T, p pairing.Programme, w pairing.Weave) {
+	t.Helper()
+	orders := map[string]pairing.Order{}
+	for _, o := range p.Orders {
+		orders[o.ID] = o
+	}
+	of, used, have := map[string]string{}, map[string]int{}, map[string]int{}
+	for _, ps := range [][]pairing.Pile{p.Stock, p.Wood} {
+		for _, pile := range ps {
+			of[pile.ID] = pile.Of
+			for _, c := range pile.Classes {
+				have[pile.ID+" "+c.Class.String()] += c.N
+			}
+		}
+	}
+	got, cost := map[string]int{}, 0.0
+	for _, th := range w.Threads {
+		o := orders[th.Order]
+		require.Equal(t, o.Stock, of[th.Lot])
+		require.Equal(t, o.Variety, of[th.Bundle])
+		require.Positive(t, th.N)
+		used[th.Lot+" "+th.Stock.String()] += th.N
+		used[th.Bundle+" "+th.Scion.String()] += th.N
+		got[th.Order] += th.N
+		cost += float64(th.N) * th.Cost
+		joined := false
+		for _, k := range o.Ways {
+			joined = joined || k.Key == th.Way && k.Joins(th.Stock, th.Scion)
+		}
+		require.True(t, joined, "%+v is by a way that joins them", th)
+	}
+	short := 0
+	for _, f := range w.Orders {
+		require.Equal(t, got[f.Order], f.Paired)
+		require.Equal(t, orders[f.Order].Grafts, f.Paired+f.Short)
+		require.GreaterOrEqual(t, f.Short, 0)
+		short += f.Short
+		cost += float64(f.Short) * orders[f.Order].Shortage
+	}
+	require.Equal(t, short, w.Short)
+	require.InDelta(t, cost, w.Cost, 1e-6)
+	for _, l := range append(w.LeftStock, w.LeftWood...) {
+		used[l.Pile+" "+l.Class.String()] += l.N
+		require.NotEmpty(t, l.Why)
+	}
+	for k, n := range have {
+		require.Equal(t, n, used[k], "every one of %s is used or left over", k)
 	}
 }
 
 func TestNothingIsSpentTwiceAndNoScionIsWider(t *testing.T) {
 	r := rand.New(rand.NewPCG(8, 9))
 	for range 200 {
-		o := pairing.Order{Grafts: r.IntN(400), Shortage: 3, Ways: ways,
-			Stock: randomPiles(r, "L", 3, 8, 40), Wood: randomPiles(r, "B", 3, 8, 40)}
-		w, err := pairing.Solve(o)
+		p := one(r.IntN(400), 3, ways, randomPiles(r, "L", 3, 8, 40), randomPiles(r, "B", 3, 8, 40))
+		w, err := pairing.Solve(p)
 		require.NoError(t, err)
-		used := map[string]int{}
-		total := 0
 		for _, th := range w.Threads {
 			require.LessOrEqual(t, th.Scion, th.Stock)
-			used[th.Lot+th.Stock.String()] += th.N
-			used[th.Bundle+th.Scion.String()] += th.N
-			total += th.N
 		}
-		require.Equal(t, w.Paired, total)
-		require.Equal(t, o.Grafts, w.Paired+w.Short)
-		have := map[string]int{}
-		for _, p := range append(o.Stock, o.Wood...) {
-			for _, c := range p.Classes {
-				have[p.ID+c.Class.String()] += c.N
-			}
-		}
-		for _, l := range append(w.LeftStock, w.LeftWood...) {
-			used[l.Pile+l.Class.String()] += l.N
-			require.NotEmpty(t, l.Why)
-		}
-		for k, n := range have {
-			require.Equal(t, n, used[k], "every one of %s is used or left over", k)
-		}
+		conserved(t, p, w)
 	}
 }
 
 func TestWhyNot(t *testing.T) {
-	o := pairing.Order{Grafts: 10, Shortage: 3, Ways: ways,
-		Stock: []pairing.Pile{{ID: "L", Classes: []caliper.Count{{Class: 16, N: 4}, {Class: 60, N: 2}}}},
-		Wood:  []pairing.Pile{{ID: "B", Classes: []caliper.Count{{Class: 15, N: 3}, {Class: 20, N: 5}}}}}
-	w, err := pairing.Solve(o)
+	stock := []pairing.Pile{{ID: "L", Classes: []caliper.Count{{Class: 16, N: 4}, {Class: 60, N: 2}}}}
+	wood := []pairing.Pile{{ID: "B", Classes: []caliper.Count{{Class: 15, N: 3}, {Class: 20, N: 5}}}}
+	p := one(10, 3, ways, stock, wood)
+	w, err := pairing.Solve(p)
 	require.NoError(t, err)
 	assert.Equal(t, 3, w.Paired)
 	assert.Equal(t, []pairing.Left{
@@ -140,27 +232,112 @@ func TestWhyNot(t *testing.T) {
 	assert.Equal(t, []pairing.Left{{Pile: "B", Class: 20, N: 5, Why: "wood wider than the stock"}}, w.LeftWood)
 
 	tool := way(technique.Technique{Key: "tool", StockMinMM: 6, StockMaxMM: 13, RatioMin: 0.9, RatioMax: 1.08, WiderAllowed: true, RatePerHour: 80}, 0.2)
-	w, err = pairing.Solve(pairing.Order{Grafts: 4, Shortage: 3, Ways: append(ways, tool), Stock: []pairing.Pile{{ID: "L", Classes: []caliper.Count{{Class: 13, N: 4}}}},
-		Wood: []pairing.Pile{{ID: "B", Classes: []caliper.Count{{Class: 18, N: 4}}}}})
+	w, err = pairing.Solve(one(4, 3, append(ways, tool), []pairing.Pile{{ID: "L", Classes: []caliper.Count{{Class: 13, N: 4}}}},
+		[]pairing.Pile{{ID: "B", Classes: []caliper.Count{{Class: 18, N: 4}}}}))
 	require.NoError(t, err)
 	assert.Equal(t, "wood wider than the stock", w.LeftStock[0].Why, "not the tool's own limit")
-	o.Ways = []pairing.Way{{Key: "bud", Allows: ways[0].Allows, Cost: ways[0].Cost, Takes: func(string) (bool, string) { return false, "pieces of 3 buds" }}}
-	w, err = pairing.Solve(o)
+	bud := ways[0]
+	bud.Takes = func(string) (bool, string) { return false, "pieces of 3 buds" }
+	w, err = pairing.Solve(one(10, 3, []pairing.Way{bud}, stock, wood))
 	require.NoError(t, err)
 	assert.Equal(t, "pieces of 3 buds", w.LeftStock[0].Why)
 
-	o.Stock[0].Classes[0].N = -1
-	_, err = pairing.Solve(o)
-	assert.ErrorIs(t, err, pairing.ErrCount)
-	w, err = pairing.Solve(pairing.Order{Grafts: 5, Shortage: 1})
+	w, err = pairing.Solve(pairing.Programme{Orders: []pairing.Order{{ID: "O", Grafts: 5, Shortage: 1, Shut: "stock is hardening"}}, Stock: stock, Wood: wood})
 	require.NoError(t, err)
 	assert.Equal(t, 5, w.Short)
+	assert.Equal(t, "stock is hardening", w.LeftWood[0].Why)
+	stock[0].Of = "T9"
+	w, err = pairing.Solve(p)
+	require.NoError(t, err)
+	assert.Equal(t, "no order asks for this stock", w.LeftStock[0].Why)
+	assert.Equal(t, "no stock at hand", w.LeftWood[0].Why)
+	stock[0].Classes[0].N = -1
+	_, err = pairing.Solve(p)
+	assert.ErrorIs(t, err, pairing.ErrCount)
+	_, err = pairing.Solve(pairing.Programme{Orders: []pairing.Order{{ID: "O"}, {ID: "O"}}})
+	assert.ErrorIs(t, err, pairing.ErrNamed)
+}
+
+func TestHeldAndBannedThreads(t *testing.T) {
+	p := one(4, 3, ways, []pairing.Pile{{ID: "L1", Classes: []caliper.Count{{Class: 16, N: 4}}}, {ID: "L2", Risk: 0.1, Classes: []caliper.Count{{Class: 16, N: 4}}}},
+		[]pairing.Pile{{ID: "B1", Classes: []caliper.Count{{Class: 16, N: 4}}}, {ID: "B2", Risk: 0.05, Classes: []caliper.Count{{Class: 15, N: 8}}}})
+	free, err := pairing.Solve(p)
+	require.NoError(t, err)
+	require.Equal(t, []pairing.Thread{{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, Way: "whip", N: 4, Cost: free.Threads[0].Cost}}, free.Threads)
+
+	p.Held = []pairing.Thread{{Order: "O", Lot: "L2", Stock: 16, Bundle: "B2", Scion: 15, Way: "cleft", N: 3}}
+	w, err := pairing.Solve(p)
+	require.NoError(t, err)
+	conserved(t, p, w)
+	require.Contains(t, fmt.Sprint(w.Threads), "{O L2 8–8.5 B2 7.5–8 cleft 3")
+	require.Greater(t, w.Cost, free.Cost)
+	require.InDelta(t, w.Cost, w.Bound, 1e-6, "nothing cheaper keeps what is held")
+
+	for _, c := range []struct {
+		held pairing.Thread
+		says string
+	}{
+		{pairing.Thread{Order: "X", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, N: 1}, "there is no such order"},
+		{pairing.Thread{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, N: 5}, "the order wants 4 more"},
+		{pairing.Thread{Order: "O", Lot: "L1", Stock: 17, Bundle: "B1", Scion: 16, N: 1}, "the lot has 0 of that class"},
+		{pairing.Thread{Order: "O", Lot: "L1", Stock: 16, Bundle: "B9", Scion: 16, N: 1}, "the bundle has 0 of that class"},
+		{pairing.Thread{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, Way: "saddle", N: 1}, "cannot be held"},
+	} {
+		p.Held = []pairing.Thread{c.held}
+		_, err := pairing.Solve(p)
+		require.ErrorIs(t, err, pairing.ErrHeld)
+		require.ErrorContains(t, err, c.says)
+	}
+
+	p.Held = nil
+	for _, ban := range []pairing.Pair{{Lot: "L1", Bundle: "B1"}, {Order: "O", Lot: "L1", Bundle: "B1", Stock: 16, Scion: 16}, {Scion: 16}} {
+		p.Banned = []pairing.Pair{ban}
+		w, err = pairing.Solve(p)
+		require.NoError(t, err)
+		conserved(t, p, w)
+		for _, th := range w.Threads {
+			require.False(t, th.Lot == "L1" && th.Bundle == "B1", "%+v is kept apart", th)
+		}
+		require.Equal(t, 4, w.Paired)
+	}
+	p.Banned = []pairing.Pair{{Order: "O"}}
+	w, err = pairing.Solve(p)
+	require.NoError(t, err)
+	require.Equal(t, 4, w.Short)
+	require.Equal(t, "kept apart by hand", w.LeftWood[0].Why)
+}
+
+func TestWhyAPairIsNotJoined(t *testing.T) {
+	p := pairing.Programme{
+		Orders: []pairing.Order{{ID: "A", Variety: "V", Stock: "T", Grafts: 3, Shortage: 9, Ways: ways}, {ID: "B", Variety: "W", Stock: "T", Grafts: 9, Shortage: 1.5, Ways: ways}},
+		Stock:  []pairing.Pile{{ID: "L", Of: "T", Classes: []caliper.Count{{Class: 16, N: 3}, {Class: 50, N: 1}}}},
+		Wood: []pairing.Pile{{ID: "V-1", Of: "V", Classes: []caliper.Count{{Class: 16, N: 5}}},
+			{ID: "W-1", Of: "W", Classes: []caliper.Count{{Class: 16, N: 5}, {Class: 17, N: 1}}}}}
+	w, err := pairing.Solve(p)
+	require.NoError(t, err)
+	for _, c := range []struct {
+		ask  pairing.Pair
+		says string
+	}{
+		{pairing.Pair{Order: "A", Lot: "L", Stock: 16, Bundle: "V-1", Scion: 16}, "3 are joined by whip"},
+		{pairing.Pair{Order: "B", Lot: "L", Stock: 16, Bundle: "W-1", Scion: 16}, "spoken for: the stems go 3 with 8–8.5 of V-1 for A"},
+		{pairing.Pair{Order: "B", Lot: "L", Stock: 16, Bundle: "W-1", Scion: 17}, "wood wider than the stock"},
+		{pairing.Pair{Order: "B", Lot: "L", Stock: 50, Bundle: "W-1", Scion: 16}, "wood under 45 % of the stock"},
+		{pairing.Pair{Order: "B", Lot: "L", Stock: 16, Bundle: "V-1", Scion: 16}, "bundle V-1 has no pieces of 8–8.5 mm for order B, which wants W"},
+	} {
+		why, err := pairing.WhyNot(p, w, c.ask)
+		require.NoError(t, err)
+		assert.Contains(t, why, c.says)
+	}
+	_, err = pairing.WhyNot(p, w, pairing.Pair{Order: "C"})
+	assert.ErrorIs(t, err, pairing.ErrNamed)
 }
 
 func ExampleSolve() {
-	w, _ := pairing.Solve(pairing.Order{Grafts: 30, Shortage: 3, Ways: ways,
-		Stock: []pairing.Pile{{ID: "L-1", Classes: []caliper.Count{{Class: 16, N: 20}, {Class: 20, N: 20}}}},
-		Wood:  []pairing.Pile{{ID: "W-1", Classes: []caliper.Count{{Class: 15, N: 25}, {Class: 14, N: 20}}}}})
+	w, _ := pairing.Solve(pairing.Programme{
+		Orders: []pairing.Order{{ID: "O-1", Variety: "Grey Wether", Stock: "Brae", Grafts: 30, Shortage: 3, Ways: ways}},
+		Stock:  []pairing.Pile{{ID: "L-1", Of: "Brae", Classes: []caliper.Count{{Class: 16, N: 20}, {Class: 20, N: 20}}}},
+		Wood:   []pairing.Pile{{ID: "W-1", Of: "Grey Wether", Classes: []caliper.Count{{Class: 15, N: 25}, {Class: 14, N: 20}}}}})
 	for _, t := range w.Threads {
 		fmt.Println(t.Stock, "with", t.Scion, "by", t.Way, t.N)
 	}

@@ -41,25 +41,56 @@ const effortHours = 0.8
 // Effort is what one graft's work costs, in grafts.
 func (t Technique) Effort() float64 { return effortHours / t.RatePerHour }
 
-// Allows says whether a stock class takes a scion class by this technique,
-// and if not, why. Sizes are judged by the classes' middles. A scion class
-// above the stock's is refused unless the technique is made for near-equals.
-func (t Technique) Allows(stock, scion caliper.Class) (bool, string) {
+// limit is what keeps a stock class and a scion class apart.
+type limit int
+
+const (
+	fits limit = iota
+	stockThin
+	stockThick
+	woodWider
+	ratioHigh
+	ratioLow
+)
+
+func (t Technique) limit(stock, scion caliper.Class) limit {
 	s, d := stock.Middle(), scion.Middle()
 	r := d / s
 	switch {
 	case s < t.StockMinMM:
-		return false, fmt.Sprintf("stock under %g mm", t.StockMinMM)
+		return stockThin
 	case s > t.StockMaxMM:
-		return false, fmt.Sprintf("stock over %g mm", t.StockMaxMM)
+		return stockThick
 	case scion > stock && !t.WiderAllowed:
-		return false, "wood wider than the stock"
+		return woodWider
 	case r > t.RatioMax+1e-9:
-		return false, fmt.Sprintf("wood over %.0f %% of the stock", t.RatioMax*100)
+		return ratioHigh
 	case r < t.RatioMin-1e-9:
-		return false, fmt.Sprintf("wood under %.0f %% of the stock", t.RatioMin*100)
+		return ratioLow
 	}
-	return true, ""
+	return fits
+}
+
+// Joins says whether a stock class takes a scion class by this technique.
+// Sizes are judged by the classes' middles. A scion class above the stock's
+// is refused unless the technique is made for near-equals.
+func (t Technique) Joins(stock, scion caliper.Class) bool { return t.limit(stock, scion) == fits }
+
+// WhyNot says why a stock class does not take a scion class, or "".
+func (t Technique) WhyNot(stock, scion caliper.Class) string {
+	switch t.limit(stock, scion) {
+	case stockThin:
+		return fmt.Sprintf("stock under %g mm", t.StockMinMM)
+	case stockThick:
+		return fmt.Sprintf("stock over %g mm", t.StockMaxMM)
+	case woodWider:
+		return "wood wider than the stock"
+	case ratioHigh:
+		return fmt.Sprintf("wood over %.0f %% of the stock", t.RatioMax*100)
+	case ratioLow:
+		return fmt.Sprintf("wood under %.0f %% of the stock", t.RatioMin*100)
+	}
+	return ""
 }
 
 // Cost is the expected loss of a graft with its effort: loss + slope × |1 −
@@ -103,7 +134,7 @@ func Judge(ts []Technique, j Job) []Verdict {
 		if v.Why == "" {
 			for _, s := range j.StockMM {
 				for _, w := range j.WoodMM {
-					if ok, _ := t.Allows(s.Class, w.Class); ok {
+					if t.Joins(s.Class, w.Class) {
 						v.Pairs++
 					}
 				}
@@ -188,7 +219,7 @@ func nearest(t Technique, j Job) string {
 	count, best := map[string]int{}, ""
 	for _, s := range j.StockMM {
 		for _, w := range j.WoodMM {
-			_, why := t.Allows(s.Class, w.Class)
+			why := t.WhyNot(s.Class, w.Class)
 			count[why] += s.N * w.N
 			if best == "" || count[why] > count[best] || count[why] == count[best] && why < best {
 				best = why

@@ -1,0 +1,294 @@
+package pairing
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"sort"
+	"strings"
+
+	"unionknot/internal/core/caliper"
+)
+
+// mesh is a programme with what is alike laid together: the stems of a class
+// of all lots of a type are one end of threads, whatever lot they are from,
+// since a lot adds its risk to a thread whatever is at the other end.
+type mesh struct {
+	p           Programme
+	stock, wood []end
+	orders      []want
+	links       []link
+}
+
+// end is one end of threads: the stems, or pieces, of one class that go with
+// the same things at the same cost but for their own risk.
+type end struct {
+	class caliper.Class
+	units []unit // least risk first
+	pile  int    // one of its piles; all answer alike
+	all   int    // how many there were at first
+}
+
+// unit is what one pile gives to an end.
+type unit struct {
+	pile, n int
+	risk    float64
+}
+
+func (e end) n() int {
+	t := 0
+	for _, u := range e.units {
+		t += u.n
+	}
+	return t
+}
+
+// want is an order as the mesh sees it.
+type want struct {
+	Order
+	left        int   // grafts not yet held
+	stock, wood []int // ends of its type and of its variety
+	takes       map[int]uint64
+}
+
+// link says that an order can join two ends, and at what cost but for risk.
+type link struct {
+	order, s, w int
+	way         int
+	cost        float64
+}
+
+func merge(p Programme) (*mesh, error) {
+	if err := p.check(); err != nil {
+		return nil, err
+	}
+	m := &mesh{p: p}
+	for _, o := range p.Orders {
+		m.orders = append(m.orders, want{Order: o, left: o.Grafts, takes: map[int]uint64{}})
+	}
+	m.stock = ends(p.Stock, func(i int) string {
+		if slices.ContainsFunc(p.Banned, func(b Pair) bool { return b.Lot == p.Stock[i].ID }) {
+			return p.Stock[i].ID
+		}
+		return ""
+	})
+	m.wood = ends(p.Wood, func(i int) string {
+		var sign strings.Builder
+		if slices.ContainsFunc(p.Banned, func(b Pair) bool { return b.Bundle == p.Wood[i].ID }) {
+			sign.WriteString(p.Wood[i].ID)
+		}
+		for _, o := range m.orders {
+			if o.Variety == p.Wood[i].Of {
+				fmt.Fprint(&sign, "/", o.Order.takes(p.Wood[i].ID))
+			}
+		}
+		return sign.String()
+	})
+	of := map[string][]int{}
+	for i, e := range m.stock {
+		k := "s" + p.Stock[e.pile].Of
+		of[k] = append(of[k], i)
+	}
+	for i, e := range m.wood {
+		k := "w" + p.Wood[e.pile].Of
+		of[k] = append(of[k], i)
+	}
+	for i := range m.orders {
+		o := &m.orders[i]
+		o.stock, o.wood = of["s"+o.Stock], of["w"+o.Variety]
+		for _, j := range o.wood {
+			o.takes[j] = o.Order.takes(p.Wood[m.wood[j].pile].ID)
+		}
+	}
+	return m, nil
+}
+
+// takes gives the ways a bundle suits, as bits.
+func (o Order) takes(bundle string) uint64 {
+	bits := uint64(0)
+	for k, t := range o.Ways {
+		ok := true
+		if t.Takes != nil {
+			ok, _ = t.Takes(bundle)
+		}
+		if ok {
+			bits |= 1 << k
+		}
+	}
+	return bits
+}
+
+// ends lays the piles' classes together, apart by what sign says of the pile.
+func ends(ps []Pile, sign func(pile int) string) []end {
+	type key struct {
+		of, sign string
+		class    caliper.Class
+	}
+	var out []end
+	at := map[key]int{}
+	for i, p := range ps {
+		by := map[caliper.Class]int{}
+		for _, c := range p.Classes {
+			by[c.Class] += c.N
+		}
+		s := sign(i)
+		for _, c := range caliper.Sorted(by) {
+			k := key{p.Of, s, c.Class}
+			e, ok := at[k]
+			if !ok {
+				e = len(out)
+				at[k], out = e, append(out, end{class: c.Class, pile: i})
+			}
+			out[e].units = append(out[e].units, unit{i, c.N, p.Risk})
+			out[e].all += c.N
+		}
+	}
+	for _, e := range out {
+		sort.SliceStable(e.units, func(a, b int) bool { return e.units[a].risk < e.units[b].risk })
+	}
+	return out
+}
+
+// join finds the links: for each order every two ends that some way joins
+// more cheaply than leaving the graft out.
+func (m *mesh) join() {
+	for i := range m.orders {
+		o := &m.orders[i]
+		if o.left == 0 {
+			continue
+		}
+		for _, s := range o.stock {
+			for _, w := range o.wood {
+				if m.banned(o, s, w) {
+					continue
+				}
+				if k, c := m.cheapest(o, s, w); k >= 0 && c < o.Shortage {
+					m.links = append(m.links, link{i, s, w, k, c})
+				}
+			}
+		}
+	}
+}
+
+func (m *mesh) cheapest(o *want, s, w int) (way int, cost float64) {
+	way, cost = -1, math.Inf(1)
+	sc, wc, takes := m.stock[s].class, m.wood[w].class, o.takes[w]
+	for k := range o.Ways {
+		if takes>>k&1 == 0 || !o.Ways[k].Joins(sc, wc) {
+			continue
+		}
+		if c := o.Ways[k].Cost(sc, wc); c < cost {
+			way, cost = k, c
+		}
+	}
+	return way, cost
+}
+
+func (m *mesh) banned(o *want, s, w int) bool {
+	for _, b := range m.p.Banned {
+		if b.covers(o.ID, m.p.Stock[m.stock[s].pile].ID, m.p.Wood[m.wood[w].pile].ID, m.stock[s].class, m.wood[w].class) {
+			return true
+		}
+	}
+	return false
+}
+
+// hold takes the held threads out of the mesh and puts them in the weave.
+func (m *mesh) hold(w *Weave) error {
+	for _, h := range m.p.Held {
+		if h.N <= 0 {
+			continue
+		}
+		t, err := m.held(h)
+		if err != nil {
+			return fmt.Errorf("%d of lot %s, %s mm, with bundle %s, %s mm, for order %s %w: %w", h.N, h.Lot, h.Stock, h.Bundle, h.Scion, h.Order, ErrHeld, err)
+		}
+		w.Threads = append(w.Threads, t)
+		w.Cost += float64(t.N) * t.Cost
+		w.Bound += float64(t.N) * t.Cost
+	}
+	return nil
+}
+
+func (m *mesh) held(h Thread) (Thread, error) {
+	i := slices.IndexFunc(m.orders, func(o want) bool { return o.ID == h.Order })
+	if i < 0 {
+		return h, fmt.Errorf("%w: there is no such order", ErrNamed)
+	}
+	o := &m.orders[i]
+	if o.left < h.N {
+		return h, fmt.Errorf("the order wants %d more", o.left)
+	}
+	s, su := find(m.stock, m.p.Stock, o.stock, h.Lot, h.Stock)
+	w, wu := find(m.wood, m.p.Wood, o.wood, h.Bundle, h.Scion)
+	switch {
+	case su == nil || su.n < h.N:
+		return h, fmt.Errorf("the lot has %d of that class for it", count(su))
+	case wu == nil || wu.n < h.N:
+		return h, fmt.Errorf("the bundle has %d of that class for it", count(wu))
+	}
+	k, cost := m.cheapest(o, s, w)
+	if h.Way != "" {
+		k = slices.IndexFunc(o.Ways, func(y Way) bool { return y.Key == h.Way })
+		if k >= 0 && (o.takes[w]>>k&1 == 0 || !o.Ways[k].Joins(h.Stock, h.Scion)) {
+			k = -1
+		}
+		if k >= 0 {
+			cost = o.Ways[k].Cost(h.Stock, h.Scion)
+		}
+	}
+	if k < 0 {
+		return h, fmt.Errorf("%s", m.whyApart(o, s, w))
+	}
+	o.left -= h.N
+	su.n, wu.n = su.n-h.N, wu.n-h.N
+	h.Way, h.Cost, h.Held = o.Ways[k].Key, cost+su.risk+wu.risk, true
+	return h, nil
+}
+
+func count(u *unit) int {
+	if u == nil {
+		return 0
+	}
+	return u.n
+}
+
+func find(es []end, ps []Pile, among []int, pile string, c caliper.Class) (int, *unit) {
+	for _, i := range among {
+		if es[i].class != c {
+			continue
+		}
+		for j := range es[i].units {
+			if ps[es[i].units[j].pile].ID == pile {
+				return i, &es[i].units[j]
+			}
+		}
+	}
+	return -1, nil
+}
+
+// whyApart says why an order's ways do not join two ends. Wood too wide is
+// said by the first technique: only the tool cut has more to say of it.
+// Limits are said by the last, which stretches furthest.
+func (m *mesh) whyApart(o *want, s, w int) string {
+	if len(o.Ways) == 0 {
+		if o.Shut != "" {
+			return o.Shut
+		}
+		return "no technique is open"
+	}
+	why, said := "", false
+	sc, wc := m.stock[s].class, m.wood[w].class
+	for k, t := range o.Ways {
+		if o.takes[w]>>k&1 == 0 {
+			if why == "" {
+				_, why = t.Takes(m.p.Wood[m.wood[w].pile].ID)
+			}
+			continue
+		}
+		if !t.Joins(sc, wc) && (!said || wc <= sc) {
+			why, said = t.WhyNot(sc, wc), true
+		}
+	}
+	return why
+}
