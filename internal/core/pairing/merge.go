@@ -18,6 +18,8 @@ type mesh struct {
 	stock, wood []end
 	orders      []want
 	links       []link
+	classes     int // above every class there is
+	tables      map[ways][]joined
 }
 
 // end is one end of threads: the stems, or pieces, of one class that go with
@@ -49,6 +51,8 @@ type want struct {
 	left        int   // grafts not yet held
 	stock, wood []int // ends of its type and of its variety
 	takes       map[int]uint64
+	table       []joined // of the ways for tableTakes
+	tableTakes  uint64
 }
 
 // link says that an order can join two ends, and at what cost but for risk.
@@ -62,7 +66,7 @@ func merge(p Programme) (*mesh, error) {
 	if err := p.check(); err != nil {
 		return nil, err
 	}
-	m := &mesh{p: p}
+	m := &mesh{p: p, tables: map[ways][]joined{}}
 	for _, o := range p.Orders {
 		m.orders = append(m.orders, want{Order: o, left: o.Grafts, takes: map[int]uint64{}})
 	}
@@ -84,6 +88,11 @@ func merge(p Programme) (*mesh, error) {
 		}
 		return sign.String()
 	})
+	for _, es := range [][]end{m.stock, m.wood} {
+		for _, e := range es {
+			m.classes = max(m.classes, int(e.class)+1)
+		}
+	}
 	of := map[string][]int{}
 	for i, e := range m.stock {
 		k := "s" + p.Stock[e.pile].Of
@@ -170,18 +179,55 @@ func (m *mesh) join() {
 	}
 }
 
+// cheapest gives the order's cheapest way to join two ends, or -1.
 func (m *mesh) cheapest(o *want, s, w int) (way int, cost float64) {
-	way, cost = -1, math.Inf(1)
 	sc, wc, takes := m.stock[s].class, m.wood[w].class, o.takes[w]
-	for k := range o.Ways {
-		if takes>>k&1 == 0 || !o.Ways[k].Joins(sc, wc) {
-			continue
-		}
-		if c := o.Ways[k].Cost(sc, wc); c < cost {
-			way, cost = k, c
+	j := &m.table(o, takes)[int(sc)*m.classes+int(wc)]
+	if !j.known {
+		*j = joined{known: true, way: -1, cost: math.Inf(1)}
+		for k := range o.Ways {
+			if takes>>k&1 == 0 || !o.Ways[k].Joins(sc, wc) {
+				continue
+			}
+			if c := o.Ways[k].Cost(sc, wc); c < j.cost {
+				j.way, j.cost = k, c
+			}
 		}
 	}
-	return way, cost
+	return j.way, j.cost
+}
+
+// joined is the cheapest way to join a pair of classes.
+type joined struct {
+	known bool
+	way   int
+	cost  float64
+}
+
+// ways names a set of ways that join alike: orders that share a slice of Way
+// share what is worked out of it.
+type ways struct {
+	first *Way
+	n     int
+	takes uint64
+}
+
+// table gives what is known of an order's ways, by stem and piece class.
+func (m *mesh) table(o *want, takes uint64) []joined {
+	if o.table != nil && o.tableTakes == takes {
+		return o.table
+	}
+	k := ways{n: len(o.Ways), takes: takes}
+	if k.n > 0 {
+		k.first = &o.Ways[0]
+	}
+	t := m.tables[k]
+	if t == nil {
+		t = make([]joined, m.classes*m.classes)
+		m.tables[k] = t
+	}
+	o.table, o.tableTakes = t, takes
+	return t
 }
 
 func (m *mesh) banned(o *want, s, w int) bool {

@@ -104,8 +104,8 @@ type Weave struct {
 	LeftWood  []Left
 }
 
-// ErrCount says that an instance has a count below zero.
-var ErrCount = errors.New("a count is below zero")
+// ErrCount says that an instance has a count or a diameter below zero.
+var ErrCount = errors.New("a count or a diameter is below zero")
 
 // ErrHeld says that a held thread cannot be: its words say which and why.
 var ErrHeld = errors.New("cannot be held")
@@ -160,7 +160,7 @@ func (p Programme) check() error {
 			}
 			seen[kind+pile.ID] = true
 			for _, c := range pile.Classes {
-				if c.N < 0 {
+				if c.N < 0 || c.Class < 0 {
 					return fmt.Errorf("%s %s, %s mm: %d: %w", kind, pile.ID, c.Class, c.N, ErrCount)
 				}
 			}

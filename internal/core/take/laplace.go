@@ -167,13 +167,13 @@ func (m *model) fit(x []float64, d Data) Fit {
 			f.Effects[k] = append(f.Effects[k], Effect{sigma[i] * m.b[c], sigma[i] * math.Sqrt(n.variance(c))})
 		}
 	}
-	f.FixedSE = m.standardErrors(n, sigma)
+	f.FixedSE, f.FixedCov = m.standardErrors(n, sigma)
 	return f
 }
 
-// standardErrors of the fixed effects: what is known of them once the random
-// effects have had their share.
-func (m *model) standardErrors(n *normal, sigma []float64) []float64 {
+// standardErrors of the fixed effects and their covariances: what is known of
+// them once the random effects have had their share.
+func (m *model) standardErrors(n *normal, sigma []float64) ([]float64, [][]float64) {
 	h := mat.NewSymDense(m.p, nil)
 	cross := make([][]float64, m.p) // ΛᵀZᵀWX by column
 	for j := range cross {
@@ -204,14 +204,18 @@ func (m *model) standardErrors(n *normal, sigma []float64) []float64 {
 		for j := range out {
 			out[j] = math.Inf(1)
 		}
-		return out
+		return out, nil
 	}
 	var inv mat.SymDense
 	if err := c.InverseTo(&inv); err != nil {
-		return out
+		return out, nil
 	}
+	cov := square(m.p)
 	for j := range out {
 		out[j] = math.Sqrt(inv.At(j, j))
+		for k := range cov[j] {
+			cov[j][k] = inv.At(j, k)
+		}
 	}
-	return out
+	return out, cov
 }

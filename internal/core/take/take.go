@@ -48,9 +48,10 @@ type Fit struct {
 	Deviance float64 // −2 × the Laplace log likelihood, binomial constants in
 	Fixed    []float64
 	FixedSE  []float64
-	SD       []float64  // of each factor
-	Effects  [][]Effect // by factor and level
-	Separate []Bound    // what the records cannot tell apart
+	FixedCov [][]float64 // of the fixed effects; nil where they are not known at all
+	SD       []float64   // of each factor
+	Effects  [][]Effect  // by factor and level
+	Separate []Bound     // what the records cannot tell apart
 }
 
 // Bound is a pair that always goes together, so that no count can say which
@@ -223,7 +224,13 @@ func (f Fit) Predict(x []float64, levels []int) (mean, low, high float64) {
 	eta, v := 0.0, 0.0
 	for j, b := range f.Fixed {
 		eta += b * x[j]
-		v += x[j] * x[j] * f.FixedSE[j] * f.FixedSE[j]
+		if f.FixedCov == nil {
+			v += x[j] * x[j] * f.FixedSE[j] * f.FixedSE[j]
+			continue
+		}
+		for k := range f.Fixed {
+			v += x[j] * x[k] * f.FixedCov[j][k]
+		}
 	}
 	for k, l := range levels {
 		if l < 0 {

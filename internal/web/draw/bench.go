@@ -6,95 +6,82 @@ import (
 	"math"
 	"time"
 
+	"unionknot/internal/core/union"
 	"unionknot/internal/core/wood"
 	"unionknot/internal/store"
 )
 
-// Cut draws stock and scion from the side as the technique cuts them, to
-// scale, with the length of the face. It gives "" for a technique whose cut is
-// not drawn from the side: a wrong picture would be worse than words.
-func Cut(technique string, stockMM, scionMM, faceMM float64) template.HTML {
-	switch technique {
-	case "splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "chip-bud", "t-bud":
-	default:
+// Cut draws stock and scion from the side as the technique cuts them, one
+// scale both ways. It gives "" for two stems that cannot be cut so.
+func Cut(technique string, stems union.Stems) template.HTML {
+	side, err := union.SideOf(technique, stems)
+	if err != nil {
 		return ""
 	}
-	const w, h = 390.0, 150.0
+	const w, h, edge, notes = 390.0, 150.0, 8.0, 56.0
+	left, right, low, high := math.Inf(1), math.Inf(-1), math.Inf(1), math.Inf(-1)
+	for _, l := range side.Bodies {
+		for _, q := range l.Points {
+			left, right, low, high = math.Min(left, q.X), math.Max(right, q.X), math.Min(low, q.Y), math.Max(high, q.Y)
+		}
+	}
+	scale := math.Min((w-2*edge)/(right-left), (h-notes-edge)/(high-low))
+	x := func(mm float64) float64 { return (w-scale*(right-left))/2 + scale*(mm-left) }
+	y := func(mm float64) float64 { return edge + scale*(high-mm) }
 	var p pen
-	p.open(w, h, "cut", fmt.Sprintf("%.1f mm stock and %.1f mm wood, cut as for %s", stockMM, scionMM, technique))
-	switch technique {
-	case "chip-bud", "t-bud":
-		p.bud(technique, stockMM, scionMM)
-	case "cleft-one-side", "off-centre-cleft":
-		p.cleft(technique, stockMM, scionMM)
-	default:
-		p.splice(technique, stockMM, scionMM, faceMM)
+	p.open(w, h, "cut", fmt.Sprintf("%.1f mm stock and %.1f mm wood, cut as for %s", stems.Stock, stems.Scion, technique))
+	trace := func(l union.Line, class, end string) {
+		p.WriteString(`<path d="`)
+		for i, q := range l.Points {
+			op := "L"
+			if i == 0 {
+				op = "M"
+			}
+			p.f("%s%.5g %.5g", op, x(q.X), y(q.Y))
+		}
+		p.f(`%s" class="%s"/>`, end, class)
+	}
+	for _, b := range side.Bodies {
+		trace(b, b.Of+"-body "+b.Part, "Z")
+	}
+	for _, c := range side.Cuts {
+		trace(c, "knifecut", "")
+	}
+	foot := y(low) + 12
+	p.text(x(left)+6, y(-stems.Stock/2)-6, "on-stock", "start", fmt.Sprintf("stock %.1f", stems.Stock))
+	last := side.Bodies[len(side.Bodies)-1]
+	if last.Part == "bud" {
+		last = side.Bodies[len(side.Bodies)-2]
+	}
+	far, near, mid := math.Inf(-1), math.Inf(1), 0.0
+	for _, q := range last.Points {
+		near = math.Min(near, q.X)
+		if q.X > far {
+			far, mid = q.X, q.Y
+		} else if q.X == far {
+			mid = (mid + q.Y) / 2
+		}
+	}
+	if x(far)-x(near) > 90 {
+		p.text(x(far)-6, y(mid)+5, "on-scion", "end", fmt.Sprintf("wood %.1f", stems.Scion))
+	}
+	for i, m := range side.Measures {
+		a, b := x(m.From), x(m.To)
+		p.line(a, foot, b, foot, "measure")
+		p.line(a, foot-4, a, foot+4, "measure")
+		p.line(b, foot-4, b, foot+4, "measure")
+		// One under the other, each kept within the picture.
+		anchor, at := "middle", (a+b)/2
+		reach := 3.2 * float64(len(m.Name))
+		switch {
+		case at-reach < 4:
+			anchor, at = "start", math.Max(4, math.Min(a, w-2*reach))
+		case at+reach > w-4:
+			anchor, at = "end", math.Min(w-4, math.Max(b, 2*reach))
+		}
+		p.text(at, foot+18+16*float64(i), "scale", anchor, m.Name)
 	}
 	return p.html()
-}
-
-// splice draws two long faces, a little apart so that both are seen.
-func (p *pen) splice(technique string, stockMM, scionMM, faceMM float64) {
-	scale := math.Min(66/stockMM, 120/faceMM) // px a mm, the same both ways
-	s, d, f := stockMM*scale, scionMM*scale, faceMM*scale
-	x0, top := 150.0, 34.0
-	slope := f / s
-	p.f(`<path class="stock-body" d="M8 %.4g H%.4g L%.4g %.4g H8 Z"/>`, top, x0, x0+f, top+s)
-	// Flush on the near side: both barks level along the lower edge of the drawing.
-	lift := 5.0
-	p.f(`<path class="scion-body" d="M%.4g %.4g H382 V%.4g H%.4g Z"/>`, x0+14+(s-d)*slope, top-lift+s-d, top+s-lift, x0+14+f)
-	if technique == "whip-and-tongue" {
-		p.line(x0+f/3-4, top+s/3-8, x0+f/3+26, top+s/3+20, "knifecut")
-		p.line(x0+14+f*2/3-26, top-lift+s*2/3-20, x0+14+f*2/3+4, top-lift+s*2/3+8, "knifecut")
-	}
-	p.text(16, top+s/2+5, "on-stock", "start", fmt.Sprintf("stock %.1f", stockMM))
-	p.text(376, top-lift+s-d/2+5, "on-scion", "end", fmt.Sprintf("wood %.1f", scionMM))
-	y := top + s + 14
-	p.line(x0, y, x0+f, y, "measure")
-	p.line(x0, y-4, x0, y+4, "measure")
-	p.line(x0+f, y-4, x0+f, y+4, "measure")
-	note := fmt.Sprintf("face %.0f mm, both alike", faceMM)
-	if technique == "whip-and-tongue" {
-		note = fmt.Sprintf("face %.0f mm, tongue a third down", faceMM)
-	}
-	p.text(x0+f/2, y+18, "scale", "middle", note)
-}
-
-// cleft draws the split from the side with the wedge above it.
-func (p *pen) cleft(technique string, stockMM, scionMM float64) {
-	scale := math.Min(60/stockMM, 6)
-	s, d := stockMM*scale, scionMM*scale
-	mid := 75.0
-	off := 0.0
-	if technique == "off-centre-cleft" {
-		off = -(s - d) / 2
-	}
-	y := mid + off
-	p.f(`<path class="stock-body" d="M8 %.4g H200 L110 %.4g L200 %.4g V%.4g H8 Z"/>`, mid-s/2, y, y+1, mid+s/2)
-	p.line(110, y, 200, y, "knifecut")
-	p.f(`<path class="scion-body" d="M382 %.4g H300 L215 %.4g L300 %.4g H382 Z"/>`, y-d/2, y, y+d/2)
-	p.text(16, mid+s/2+18, "scale", "start", fmt.Sprintf("stock %.1f mm, split 25–40 mm", stockMM))
-	p.text(376, mid+s/2+18, "scale", "end", fmt.Sprintf("wood %.1f mm, wedge 25 mm", scionMM))
-}
-
-// bud draws a chip or a shield beside the place cut for it.
-func (p *pen) bud(technique string, stockMM, scionMM float64) {
-	scale := math.Min(64/stockMM, 6)
-	s := stockMM * scale
-	mid := 64.0
-	p.rect(8, mid-s/2, 250, s, "stock-body")
-	if technique == "t-bud" {
-		p.line(80, mid-s*0.3, 80, mid+s*0.3, "knifecut")
-		p.line(80, mid, 180, mid, "knifecut")
-		p.f(`<path class="scion-body" d="M290 %.4g q50 -22 84 0 q-34 22 -84 0 z"/>`, mid)
-		p.text(8, mid+s/2+20, "scale", "start", "T 25 mm deep, a third of the girth")
-	} else {
-		p.f(`<path class="bed" d="M90 %.4g l12 12 q40 6 74 -12 z"/>`, mid-s/2)
-		p.f(`<path class="scion-body" d="M285 %.4g l12 12 q40 6 74 -12 z"/>`, mid-6)
-		p.text(8, mid+s/2+20, "scale", "start", "stop cut at 45°, chip 12–18 mm")
-	}
-	p.f(`<circle class="scion-body" cx="330" cy="%.4g" r="5"/>`, mid-4)
-	p.text(376, mid+s/2+20, "scale", "end", fmt.Sprintf("from %.1f mm wood", scionMM))
 }
 
 // Pace draws grafts in each ten minutes up to now; the stretch still running

@@ -61,11 +61,12 @@ func TestEveryDrawingIsSoundWhateverItShows(t *testing.T) {
 	sound(t, "no pace", draw.Pace(nil, time.Now()))
 	now := time.Now()
 	sound(t, "pace", draw.Pace([]store.Pace{{From: now.Add(-25 * time.Minute), N: 7}, {From: now, N: 2}}, now))
-	for _, k := range []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "chip-bud", "t-bud"} {
-		sound(t, k, draw.Cut(k, 9.5, 7.8, 38))
-		sound(t, k, draw.Cut(k, 40, 12, 160))
+	for _, k := range []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "chip-bud", "t-bud"} {
+		assert.Contains(t, draw.Cut(k, union.Stems{Stock: 9.5, Scion: 7.8}), "stock 9.5", k)
+		sound(t, k, draw.Cut(k, union.Stems{Stock: 9.5, Scion: 7.8}))
+		sound(t, k, draw.Cut(k, union.Stems{Stock: 24, Scion: 12}))
 	}
-	assert.Empty(t, draw.Cut("saddle", 9, 9, 36), "no picture rather than another technique's")
+	assert.Empty(t, draw.Cut("no such", union.Stems{Stock: 9, Scion: 9}), "no picture rather than another technique's")
 	for _, s := range []wood.Stick{{LengthMM: 540, BaseMM: 9, TipMM: 5, InternodeMM: 22, Usable: wood.Zone{To: 0.5}, BudsPerPiece: 3},
 		{LengthMM: 900, BaseMM: 6, TipMM: 6, InternodeMM: 8, Usable: wood.Zone{From: 0.1, To: 0.9}, BudsPerPiece: 1}} {
 		y, err := s.Of()

@@ -108,7 +108,7 @@ func (m match) union(w http.ResponseWriter, r *http.Request) error {
 	}
 	p := unionPage{UnionPage: up}
 	if up.Cannot == "" {
-		p.Side, p.Face, p.Moved = draw.Cut(up.Kind, s.Stock, s.Scion, union.LongFace(s.Stock)), draw.Union(up), draw.Shift(up)
+		p.Side, p.Face, p.Moved = draw.Cut(up.Kind, s), draw.Union(up), draw.Shift(up)
 	}
 	return m.Show(w, r, m.views["union"], page.Frame{Title: "Union", Stage: "Match", Data: p})
 }

@@ -1,0 +1,202 @@
+package union
+
+import (
+	"fmt"
+	"math"
+)
+
+// Side is a union seen from the side, its parts a little apart so that each
+// cut shows. X runs along the stems, the stock's foot to the left; Y across
+// them. What is measured stands in Measures.
+type Side struct {
+	Bodies   []Line // closed outlines: "bark", or "flap" for lifted bark
+	Cuts     []Line // where the knife went within a body
+	Measures []Measure
+}
+
+// Measure is a length to show under a drawing, along X.
+type Measure struct {
+	Name     string
+	From, To float64
+}
+
+func body(of, part string, xy ...float64) Line {
+	l := Line{Of: of, Part: part}
+	for i := 0; i < len(xy); i += 2 {
+		l.Points = append(l.Points, Point{xy[i], xy[i+1]})
+	}
+	return l
+}
+
+// splitLong is how deep a cleft is split. House default, of 25–40 mm.
+const splitLong = 32
+
+// SideOf draws two stems as a technique cuts them, by the technique's key.
+// It gives ErrCut for a technique it does not know and for no diameters.
+func SideOf(technique string, s Stems) (Side, error) {
+	R, r, _, _, err := s.radii()
+	if err != nil {
+		return Side{}, err
+	}
+	stem := 2.6 * s.Stock // of each body beyond its cut
+	gap := 0.5 * s.Stock
+	switch technique {
+	case "splice", "whip-and-tongue":
+		return sideSplice(technique, R, r, LongFace(s.Stock), stem), nil
+	case "cleft-one-side", "off-centre-cleft":
+		return sideCleft(technique, R, r, stem, gap), nil
+	case "saddle":
+		return sideSaddle(R, r, stem, gap), nil
+	case "tool-cut":
+		return sideTool(R, r, stem, gap), nil
+	case "side-veneer":
+		return sideVeneer(R, r, stem, gap), nil
+	case "bark-flap":
+		return sideFlap(R, r, stem), nil
+	case "chip-bud":
+		return sideChip(R, r, stem, gap), nil
+	case "t-bud":
+		return sideTee(R, r, stem, gap), nil
+	}
+	return Side{}, fmt.Errorf("technique %q: %w", technique, ErrCut)
+}
+
+// sideSplice shows two long faces, level along the lower side: the side laid
+// flush.
+func sideSplice(technique string, R, r, face, stem float64) Side {
+	axial := math.Sqrt(face*face - 4*R*R) // the face is cut aslant
+	lift, off := 0.28*R*2, 0.1*axial
+	own := axial * r / R
+	sd := Side{Bodies: []Line{
+		body("stock", "bark", -stem, R, 0, R, axial, -R, -stem, -R),
+		body("scion", "bark", off+axial-own, -R+2*r+lift, off+axial+stem, -R+2*r+lift, off+axial+stem, -R+lift, off+axial, -R+lift)},
+		Measures: []Measure{{fmt.Sprintf("face %.0f mm", face), 0, axial}}}
+	if technique == "whip-and-tongue" {
+		// A third below the tip, down the grain.
+		tongue := func(of string, x, y, long float64) Line { return body(of, "cut", x, y, x+long, y-0.30*R*2) }
+		at := axial * 2 / 3
+		sd.Cuts = append(sd.Cuts, tongue("stock", at, R-2*R*at/axial, -axial/3))
+		sat := off + axial - own*2/3
+		sd.Cuts = append(sd.Cuts, body("scion", "cut", sat, -R+2*r*2/3+lift, sat+own/3, -R+2*r*2/3+lift+0.30*r*2))
+		sd.Measures[0].Name += ", the tongue from a third below the tip"
+	}
+	return sd
+}
+
+func sideCleft(technique string, R, r, stem, gap float64) Side {
+	mid, bevel := 0.0, 25.0
+	name := fmt.Sprintf("split %d mm", splitLong)
+	if technique == "off-centre-cleft" {
+		if c, _, err := Chord(Stems{Stock: 2 * R, Scion: 2 * r}); err == nil {
+			mid, name = c, fmt.Sprintf("split %d mm, %.1f mm in from the bark", splitLong, R-c)
+		}
+	}
+	at := splitLong + gap
+	sd := Side{Bodies: []Line{body("stock", "bark", -stem, R, splitLong, R, splitLong, -R, -stem, -R)},
+		Cuts:     []Line{body("stock", "cut", 0, mid, splitLong, mid)},
+		Measures: []Measure{{name, 0, splitLong}}}
+	if technique == "off-centre-cleft" {
+		// One long bevel against the heart, a short back cut against the rind.
+		sd.Bodies = append(sd.Bodies, body("scion", "bark", at, mid-r, at+8, mid+r, at+bevel+stem, mid+r, at+bevel+stem, mid-r, at+bevel, mid-r, at, mid-r+0.3*r))
+		sd.Measures = append(sd.Measures, Measure{"bevel 25 mm, back cut short", at, at + bevel})
+	} else {
+		sd.Bodies = append(sd.Bodies, body("scion", "bark", at, mid, at+bevel, mid+r, at+bevel+stem, mid+r, at+bevel+stem, mid-r, at+bevel, mid-r))
+		sd.Measures = append(sd.Measures, Measure{"wedge 25 mm", at, at + bevel})
+	}
+	return sd
+}
+
+// sideSaddle shows the stock cut to a wedge and the scion split to sit over it.
+func sideSaddle(R, r, stem, gap float64) Side {
+	axial := func(radius float64) float64 { return math.Sqrt(4*saddleLong*saddleLong-1) * radius }
+	a, b, at := axial(R), axial(r), axial(R)*0.35+gap
+	return Side{Bodies: []Line{
+		body("stock", "bark", -stem, R, 0, R, a, 0, 0, -R, -stem, -R),
+		body("scion", "bark", at, r, at+b+stem, r, at+b+stem, -r, at, -r, at+b, 0)},
+		Measures: []Measure{{fmt.Sprintf("each face %.0f mm", saddleLong*2*R), 0, a}}}
+}
+
+// sideTool shows a profile punched in one stroke: a knob on the scion, the
+// same shape out of the stock.
+func sideTool(R, r, stem, gap float64) Side {
+	profile := func(x, top, bottom float64) []float64 {
+		neck, head := 0.18*2*R, 0.27*2*R
+		xy := []float64{x, top, x, neck}
+		for i := 0; i <= 20; i++ {
+			a := math.Pi*0.27 + float64(i)/20*math.Pi*1.46
+			xy = append(xy, x-head*1.25+head*math.Cos(a), head*math.Sin(a))
+		}
+		return append(xy, x, -neck, x, bottom)
+	}
+	at := 0.9*2*R + gap
+	stock := append([]float64{-stem, R}, profile(0, R, -R)...)
+	stock = append(stock, -stem, -R)
+	scion := append([]float64{at + stem, -R + 2*r}, profile(at, -R+2*r, -R)...) // one side level
+	scion = append(scion, at+stem, -R)
+	return Side{Bodies: []Line{body("stock", "bark", stock...), body("scion", "bark", scion...)},
+		Measures: []Measure{{"slid in from the side, one side level", 0, at}}}
+}
+
+// sideVeneer shows a shallow slice down the stock's side, its top left on, and
+// the scion's long bevel beside it.
+func sideVeneer(R, r, stem, gap float64) Side {
+	deep, lip := sliceDeep*2*R, 3.0
+	up := R + gap
+	return Side{Bodies: []Line{
+		body("stock", "bark", -stem, R, 0, R, lip, R-deep, sliceLong, R, sliceLong+stem, R, sliceLong+stem, -R, -stem, -R),
+		body("scion", "bark", lip, up-deep, sliceLong, up, sliceLong+stem, up+r, sliceLong+stem, up+3*r, sliceLong*0.9, up+2*r, 2*lip, up-deep+0.8*r)},
+		Measures: []Measure{{fmt.Sprintf("slice and bevel %d mm, a lip at the foot", int(sliceLong)), 0, sliceLong}}}
+}
+
+// sideFlap shows the flap raised at the cut top of the stock and the scion's
+// bevel that goes under it.
+func sideFlap(R, r, stem float64) Side {
+	long, rind := 2.0*flapLong, math.Max(1, 0.12*2*R)
+	at := 0.5 * long
+	up := R + 2.2*r
+	return Side{Bodies: []Line{
+		body("stock", "bark", -long-stem, R, -long, R, -long, R-rind, 0, R-rind, 0, -R, -long-stem, -R),
+		body("stock", "flap", -long, R, -long, R-rind, 0, up-rind+1.2*r, 0, up+1.2*r),
+		body("scion", "bark", -at+4, R-rind+0.5, 8, R-rind+0.5, 8, R-rind+0.5-0.4*r, 8+stem, R-rind+0.5-0.4*r, 8+stem, R-rind+0.5+1.6*r, 0, R-rind+0.5+1.6*r, -at+1, R-rind+0.5+0.35*r)},
+		Measures: []Measure{{"flap 50 mm", -long, 0}, {"bevel 25 mm", -at + 4, 8}}}
+}
+
+func sideChip(R, r, stem, gap float64) Side {
+	deep, long := 2*r/4, float64(chipLong)
+	stock, _, err := ChipDepth(Stems{Stock: 2 * R, Scion: 2 * r}, deep)
+	if err != nil {
+		stock = deep
+	}
+	stop := func(x, y, d float64) []float64 { // the 45° stop cut, then the shallow scoop back up
+		return []float64{x, y, x + d, y - d, x + long*0.6, y - d*0.8, x + long, y}
+	}
+	at := long + stem + gap
+	host := append([]float64{-stem, R}, stop(0, R, stock)...)
+	host = append(host, long+stem, R, long+stem, -R, -stem, -R)
+	return Side{Bodies: []Line{body("stock", "bark", host...), body("scion", "bark", stop(at, R, deep)...), eye(at+long*0.55, R)},
+		Measures: []Measure{{"stop cut at 45°", 0, long}, {fmt.Sprintf("chip %d mm, from %.1f mm wood", chipLong, 2*r), at, at + long}}}
+}
+
+func sideTee(R, r, stem, gap float64) Side {
+	const deep = 25.0
+	half := math.Min(R*0.86, openedGirth*math.Pi*R) // seen from the front, the T reaches round
+	at := deep + stem + gap
+	shield := []float64{}
+	for i := 0; i <= 24; i++ {
+		a := math.Pi * float64(i) / 12
+		shield = append(shield, at+shieldLong/2+shieldLong/2*math.Cos(a), math.Min(r, R)*0.8*math.Sin(a))
+	}
+	return Side{Bodies: []Line{body("stock", "bark", -stem, R, deep+stem, R, deep+stem, -R, -stem, -R), body("scion", "bark", shield...), eye(at+shieldLong/2, 0)},
+		Cuts:     []Line{body("stock", "cut", 0, 0, deep, 0), body("stock", "cut", deep, half, deep, -half)},
+		Measures: []Measure{{"T 25 mm, across a third of the girth", 0, deep}, {fmt.Sprintf("shield %d mm, from %.1f mm wood", shieldLong, 2*r), at, at + shieldLong}}}
+}
+
+// eye is a bud.
+func eye(x, y float64) Line {
+	l := Line{Of: "scion", Part: "bud"}
+	for i := 0; i <= 12; i++ {
+		a := math.Pi * float64(i) / 6
+		l.Points = append(l.Points, Point{x + 1.6*math.Cos(a), y + 0.5 + 1.3*math.Sin(a)})
+	}
+	return l
+}
