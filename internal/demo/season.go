@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/standin"
 	"unionknot/internal/store"
 )
 
@@ -75,6 +76,31 @@ func (m *maker) graft(t store.Tag, n int, perHour float64, ago time.Duration, fi
 	}
 	_, err := m.s.Tap(m.ctx, m.a, t.Code, taps)
 	return err
+}
+
+// stores keeps what the loggers read: an even winter in one store and a warm
+// week in the other, where a thermostat stuck.
+func (m *maker) stores() error {
+	m.at(2027, time.January, 7, 8, 0)
+	warm := standin.Trouble{From: time.Date(2027, time.February, 10, 15, 0, 0, 0, time.Local), To: time.Date(2027, time.February, 16, 9, 0, 0, 0, time.Local), ByC: 7.2}
+	for name, l := range map[string]standin.StoreLogger{"cold store 1": {SetC: 1.2, Trouble: []standin.Trouble{warm}}, "cold store 2": {SetC: 1.6}} {
+		m.at(2027, time.January, 7, 8, 0)
+		if err := m.s.AddColdPlace(m.ctx, m.a, nursery.NewColdPlace{Name: name, SetC: 1, LowC: 0, HighC: 4}); err != nil {
+			return err
+		}
+		now := time.Date(2027, time.February, 23, 14, 1, 0, 0, time.Local)
+		m.at(2027, time.February, 23, 14, 1)
+		if _, err := m.s.Simulate(m.ctx, m.a, name, l.Readings(time.Date(2027, time.January, 7, 12, 0, 0, 0, time.Local), now)); err != nil {
+			return err
+		}
+		for _, d := range []int{8, 22, 34} { // days after the new year
+			m.at(2027, time.January, d, 8, 30)
+			if err := m.s.LookAtCold(m.ctx, m.a, name, nursery.NewLook{Found: "sound", Note: "shavings damp"}); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // batches makes this season's batches, one at every step of the way.

@@ -8,10 +8,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"strconv"
 	"strings"
 	"time"
 	"unicode/utf8"
+
+	"github.com/xuri/excelize/v2"
 )
 
 // MaxBytes and MaxRows bound a file that is read.
@@ -22,7 +25,7 @@ const (
 
 // Errors that say what is wrong with a whole file.
 var (
-	ErrNotText  = errors.New("this is not a text file; save the sheet as CSV and load that")
+	ErrNotText  = errors.New("this is neither a text file nor a spreadsheet; save the sheet as XLSX or CSV and load that")
 	ErrEncoding = errors.New("the letters are not UTF-8; save it as \"CSV UTF-8\" and load that")
 	ErrEmpty    = errors.New("the file is empty")
 	ErrTooLarge = fmt.Errorf("the file is over %d MB or %d rows; split it", MaxBytes>>20, MaxRows)
@@ -33,6 +36,7 @@ type Table struct {
 	columns map[string]int
 	Names   []string // as the file has them, in order
 	Rows    []Row
+	serial  bool // days may stand as a spreadsheet's numbers
 }
 
 // Row is one line of a table. Line is where it starts in the file, from 1.
@@ -63,10 +67,12 @@ func ReadCSV(raw []byte) (*Table, error) {
 	switch {
 	case len(bytes.TrimSpace(raw)) == 0:
 		return nil, ErrEmpty
+	case bytes.HasPrefix(raw, []byte("\xff\xfe")), bytes.HasPrefix(raw, []byte("\xfe\xff")):
+		return nil, fmt.Errorf("%w (it looks like UTF-16)", ErrEncoding)
 	case bytes.HasPrefix(raw, []byte("PK\x03\x04")), bytes.IndexByte(raw, 0) >= 0:
 		return nil, ErrNotText
 	case !utf8.Valid(raw):
-		return nil, ErrEncoding
+		return nil, fmt.Errorf("%w (it looks like Windows-1252 or another old Latin encoding)", ErrEncoding)
 	}
 	r := csv.NewReader(bytes.NewReader(raw))
 	r.Comma = separator(raw)
@@ -85,29 +91,42 @@ func ReadCSV(raw []byte) (*Table, error) {
 			return nil, err
 		}
 		line, _ := r.FieldPos(0)
-		if t.Names == nil {
-			for i, name := range cells {
-				name = strings.TrimSpace(name)
-				if _, twice := t.columns[plain(name)]; twice && plain(name) != "" {
-					return nil, fmt.Errorf("line %d: two columns are called %q; take one out", line, name)
-				}
-				t.columns[plain(name)] = i
-				t.Names = append(t.Names, name)
+		if err := t.add(line, cells); err != nil {
+			return nil, err
+		}
+	}
+	return t, t.whole()
+}
+
+// add takes a line in: the first that is not empty names the columns.
+func (t *Table) add(line int, cells []string) error {
+	if blank(cells) {
+		return nil
+	}
+	if t.Names == nil {
+		for i, name := range cells {
+			name = strings.TrimSpace(name)
+			if _, twice := t.columns[plain(name)]; twice && plain(name) != "" {
+				return fmt.Errorf("line %d: two columns are called %q; take one out", line, name)
 			}
-			continue
+			t.columns[plain(name)] = i
+			t.Names = append(t.Names, name)
 		}
-		if blank(cells) {
-			continue
-		}
-		if len(t.Rows) == MaxRows {
-			return nil, ErrTooLarge
-		}
-		t.Rows = append(t.Rows, Row{line, cells, t})
+		return nil
 	}
+	if len(t.Rows) == MaxRows {
+		return ErrTooLarge
+	}
+	t.Rows = append(t.Rows, Row{line, cells, t})
+	return nil
+}
+
+// whole says that there is something in the table.
+func (t *Table) whole() error {
 	if len(t.Rows) == 0 {
-		return nil, fmt.Errorf("there is a line of column names and nothing under it: %w", ErrEmpty)
+		return fmt.Errorf("there is a line of column names and nothing under it: %w", ErrEmpty)
 	}
-	return t, nil
+	return nil
 }
 
 func blank(cells []string) bool {
@@ -139,7 +158,7 @@ func (t *Table) Has(column string) bool { _, ok := t.columns[plain(column)]; ret
 func (t *Table) Missing(columns ...string) []string {
 	var out []string
 	for _, c := range columns {
-		if !t.Has(c) {
+		if _, _, ok := t.measure(c); !t.Has(c) && !ok {
 			out = append(out, c)
 		}
 	}
@@ -152,7 +171,7 @@ func (r Row) Cell(column string) string {
 	if !ok || i >= len(r.cells) {
 		return ""
 	}
-	return strings.TrimSpace(r.cells[i])
+	return plainText(strings.TrimSpace(r.cells[i]))
 }
 
 // Bad is what is wrong with one cell.
@@ -186,8 +205,35 @@ func (c *Cells) Int(column string) int {
 	return n
 }
 
-// Number reads a number with a decimal point or comma; an empty cell is 0.
+// measure finds a column of the same measure in another unit: inches for
+// millimetres, °F for °C. turn makes the one of the other.
+func (t *Table) measure(column string) (other string, turn func(float64) float64, ok bool) {
+	inches := func(x float64) float64 { return math.Round(x*2540) / 100 }
+	fahrenheit := func(x float64) float64 { return math.Round((x-32)/1.8*100) / 100 }
+	switch base, isMM := strings.CutSuffix(plain(column), "mm"); {
+	case isMM:
+		for _, end := range []string{"in", "inch", "inches"} {
+			if t.Has(base + end) {
+				return base + end, inches, true
+			}
+		}
+	case plain(column) == "c":
+		if t.Has("f") {
+			return "f", fahrenheit, true
+		}
+	}
+	return "", nil, false
+}
+
+// Number reads a number with a decimal point or comma; an empty cell is 0. A
+// column in mm may stand in inches instead, named so, and one in °C in °F.
 func (c *Cells) Number(column string) float64 {
+	turn := func(x float64) float64 { return x }
+	if !c.t.Has(column) {
+		if other, t, ok := c.t.measure(column); ok {
+			column, turn = other, t
+		}
+	}
 	s := c.Cell(column)
 	if s == "" {
 		return 0
@@ -195,8 +241,9 @@ func (c *Cells) Number(column string) float64 {
 	x, err := ParseNumber(s)
 	if err != nil {
 		c.Spoil(column, "%s", err)
+		return 0
 	}
-	return x
+	return turn(x)
 }
 
 // ParseNumber reads a number with a decimal point or a decimal comma.
@@ -218,11 +265,46 @@ func (c *Cells) Date(column string) time.Time {
 	if s == "" {
 		return time.Time{}
 	}
+	if at, ok := c.serial(s); ok {
+		return time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, time.UTC)
+	}
 	t, err := ParseDate(s)
 	if err != nil {
 		c.Spoil(column, "%s", err)
 	}
 	return t
+}
+
+// serial reads a spreadsheet's own number for a day and an hour.
+func (c *Cells) serial(s string) (time.Time, bool) {
+	if !c.t.serial {
+		return time.Time{}, false
+	}
+	x, err := strconv.ParseFloat(s, 64)
+	if err != nil || x < 3000 || x > 100_000 {
+		return time.Time{}, false
+	}
+	at, err := excelize.ExcelDateToTime(x, false)
+	return at, err == nil
+}
+
+// Time reads a day and an hour, in this place's time unless it says another.
+func (c *Cells) Time(column string) time.Time {
+	s := c.Cell(column)
+	if s == "" {
+		return time.Time{}
+	}
+	if at, ok := c.serial(s); ok {
+		at = at.Round(time.Second)
+		return time.Date(at.Year(), at.Month(), at.Day(), at.Hour(), at.Minute(), at.Second(), 0, time.Local)
+	}
+	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05", "2006-01-02 15:04", "2.1.2006 15:04", "2.1.2006 15:04:05"} {
+		if t, err := time.ParseInLocation(layout, s, time.Local); err == nil {
+			return t
+		}
+	}
+	c.Spoil(column, "%q is not a day and an hour; write it as 2027-01-14 06:30.", s)
+	return time.Time{}
 }
 
 // ParseDate reads 2027-01-14 or 14.1.2027. Slashes are refused: they are read

@@ -187,7 +187,7 @@ func TestBadRowsAreNamedByLineAndColumn(t *testing.T) {
 	p = h.load("readings", "lot,taken_on,mm,no\nL-1,2027-02-01,9.9,1\n")
 	require.Len(t, p.Bad, 1)
 	assert.Contains(t, p.Bad[0].Says, "is 8.2 mm already")
-	for body, why := range map[string]string{"code,genus\nL,pear": "lacks stock", "PK\x03\x04xx": "not a text file", "code;\xff\xfe": "UTF-8", "": "empty", "code,code\n": "two columns"} {
+	for body, why := range map[string]string{"code,genus\nL,pear": "lacks stock", "PK\x03\x04xx": "no spreadsheet that can be read", "code;\xff\xfe": "UTF-8", "": "empty", "code,code\n": "two columns"} {
 		if body == "" {
 			_, err := h.ReadFile(ctx, h.maud, "lots", "x.csv", nil)
 			isProblem(t, err, why)

@@ -27,6 +27,7 @@ var LoadKinds = []LoadKind{
 	{"readings", "caliper readings", []string{"lot", "taken_on", "mm"}, []string{"no"}, "readings.csv", "/stock"},
 	{"plants", "mother plants", []string{"code", "genus", "variety"}, []string{"place", "planted_year", "seen_true_by", "seen_true_on", "health", "licence"}, "plants.csv", "/wood"},
 	{"bundles", "wood bundles", []string{"code", "plant", "cut_on", "sticks", "length_mm", "base_mm", "tip_mm", "internode_mm", "buds_per_piece"}, []string{"state", "blind_pct", "place"}, "bundles.csv", "/wood"},
+	{"store", "store readings", []string{"store", "at", "c"}, nil, "store.csv", "/wood/store"},
 	{"orders", "orders", []string{"code", "genus", "variety", "stock", "trees", "due_on"}, []string{"stock_genus", "priority", "buyer"}, "orders.csv", "/orders"},
 }
 
@@ -93,7 +94,7 @@ func (s *Service) Preview(ctx context.Context, a Actor, id int64) (LoadPage, err
 		p.Whole = capital(err.Error()) + "."
 		return p, nil
 	}
-	p.Rows, p.New, p.Same = len(table.Rows), len(l.adds), l.same
+	p.Rows, p.New, p.Same = len(table.Rows), l.news(), l.same
 	p.Bad, p.BadN, p.Names = l.bad, l.badRows, table.Names
 	if len(p.Bad) > badShown {
 		p.Bad = p.Bad[:badShown]
@@ -136,10 +137,15 @@ func (s *Service) LoadNow(ctx context.Context, a Actor, id int64) error {
 				return err
 			}
 		}
-		if err := q.EndLoad(ctx, id, "loaded", len(l.adds), l.same); err != nil {
+		for place, rs := range l.colds {
+			if _, err := q.AddColdReadings(ctx, place, rs, &a.ID); err != nil {
+				return err
+			}
+		}
+		if err := q.EndLoad(ctx, id, "loaded", l.news(), l.same); err != nil {
 			return err
 		}
-		return s.changed(ctx, q, a, "load", f.FileName, "loaded "+f.Kind, nil, map[string]int{"added": len(l.adds), "unchanged": l.same})
+		return s.changed(ctx, q, a, "load", f.FileName, "loaded "+f.Kind, nil, map[string]int{"added": l.news(), "unchanged": l.same})
 	})
 }
 
@@ -166,10 +172,20 @@ type addition struct {
 type loading struct {
 	adds     []addition
 	readings []store.Reading
+	colds    map[int64][]store.ColdReading
 	same     int
 	bad      []exchange.Bad
 	badRows  int
 	seen     map[string]int
+}
+
+// news is how many rows would be added.
+func (l *loading) news() int {
+	n := len(l.adds) + len(l.readings)
+	for _, rs := range l.colds {
+		n += len(rs)
+	}
+	return n
 }
 
 func (l *loading) spoil(c *exchange.Cells) {
@@ -187,7 +203,7 @@ func (l *loading) twice(c *exchange.Cells, key string) {
 
 func (s *Service) readLoad(ctx context.Context, q store.Q, f store.Load) (*loading, *exchange.Table, error) {
 	k, _ := KindOf(f.Kind)
-	t, err := exchange.ReadCSV(f.Body)
+	t, err := exchange.Read(f.Body)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -197,6 +213,6 @@ func (s *Service) readLoad(ctx context.Context, q store.Q, f store.Load) (*loadi
 	}
 	l := &loading{seen: map[string]int{}}
 	read := map[string]func(context.Context, store.Q, *loading, *exchange.Table) error{
-		"lots": s.readLots, "readings": s.readReadings, "plants": s.readPlants, "bundles": s.readBundles, "orders": s.readOrders}[f.Kind]
+		"lots": s.readLots, "readings": s.readReadings, "plants": s.readPlants, "bundles": s.readBundles, "orders": s.readOrders, "store": s.readColds}[f.Kind]
 	return l, t, read(ctx, q, l, t)
 }

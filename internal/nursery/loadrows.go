@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"strings"
 	"time"
 
@@ -191,7 +192,7 @@ func (s *Service) readReadings(ctx context.Context, q store.Q, l *loading, t *ex
 	type lotSeen struct {
 		lot  store.Lot
 		have map[string]float64
-		n    int
+		n    map[string]int // by day
 		err  error
 	}
 	lots := map[string]*lotSeen{}
@@ -200,7 +201,7 @@ func (s *Service) readReadings(ctx context.Context, q store.Q, l *loading, t *ex
 		c := &exchange.Cells{Row: r}
 		code, on, mm, no := cleanCode(r.Cell("lot")), c.Date("taken_on"), c.Number("mm"), c.Int("no")
 		if lots[code] == nil {
-			x := &lotSeen{have: map[string]float64{}}
+			x := &lotSeen{have: map[string]float64{}, n: map[string]int{}}
 			if x.lot, x.err = q.LotByCode(ctx, code); x.err == nil {
 				rs, err := q.Readings(ctx, x.lot.ID)
 				if err != nil {
@@ -208,8 +209,8 @@ func (s *Service) readReadings(ctx context.Context, q store.Q, l *loading, t *ex
 				}
 				for _, h := range rs {
 					x.have[fmt.Sprint(h.TakenOn.Format(time.DateOnly), "/", h.No)] = h.MM
+					x.n[h.TakenOn.Format(time.DateOnly)]++
 				}
-				x.n = len(rs)
 			} else if !errors.Is(x.err, ErrNotFound) {
 				return x.err
 			}
@@ -248,17 +249,76 @@ func (s *Service) readReadings(ctx context.Context, q store.Q, l *loading, t *ex
 			continue
 		case ok:
 			c.Spoil("mm", "Reading %d of %s on %s is %g mm already. Give this one another number or day.", no, code, day, was)
-		case x.n >= x.lot.Received:
-			c.Spoil("lot", "Lot %s has %d stems, and as many are measured.", code, x.lot.Received)
+		case x.n[day] >= x.lot.Received:
+			c.Spoil("lot", "Lot %s has %d stems, and as many are measured on %s.", code, x.lot.Received, day)
 		}
 		if len(c.Bads) > 0 {
 			l.spoil(c)
 			continue
 		}
 		x.have[key] = mm
-		x.n++
+		x.n[day]++
 		l.readings = append(l.readings, store.Reading{LotID: x.lot.ID, TakenOn: on, No: no, MM: mm})
-		l.adds = append(l.adds, addition{c.Line, func(context.Context, store.Q, Actor) error { return nil }})
+	}
+	return nil
+}
+
+// readColds knows a reading by its store and time.
+func (s *Service) readColds(ctx context.Context, q store.Q, l *loading, t *exchange.Table) error {
+	type seen struct {
+		place store.ColdPlace
+		have  map[int64]float64
+		err   error
+	}
+	stores := map[string]*seen{}
+	l.colds = map[int64][]store.ColdReading{}
+	for _, r := range t.Rows {
+		c := &exchange.Cells{Row: r}
+		name, at, temp := strings.Join(strings.Fields(r.Cell("store")), " "), c.Time("at"), c.Number("c")
+		if len(c.Bads) == 0 && c.Cell("c") == "" && c.Cell("f") == "" {
+			c.Spoil("c", "Give the temperature.")
+		}
+		k := strings.ToLower(name)
+		if stores[k] == nil {
+			x := &seen{have: map[int64]float64{}}
+			if x.place, x.err = q.ColdPlaceByName(ctx, name); x.err == nil {
+				rs, err := q.ColdReadings(ctx, x.place.ID, time.Time{})
+				if err != nil {
+					return err
+				}
+				for _, h := range rs {
+					x.have[h.At.Unix()] = h.C
+				}
+			} else if !errors.Is(x.err, ErrNotFound) {
+				return x.err
+			}
+			stores[k] = x
+		}
+		x := stores[k]
+		if len(c.Bads) == 0 {
+			switch says := coldSound(at, temp, s.Now()); {
+			case x.err != nil:
+				c.Spoil("store", "No store is called %q. Note it on the store's page first.", name)
+			case at.IsZero():
+				c.Spoil("at", "Give the day and the hour, such as 2027-01-14 06:30.")
+			case says != "":
+				c.Spoil("c", "%s", says)
+			}
+		}
+		temp = math.Round(temp*100) / 100
+		if was, ok := x.have[at.Unix()]; ok && len(c.Bads) == 0 {
+			if was == temp {
+				l.same++
+				continue
+			}
+			c.Spoil("c", "At this hour %g °C is here already, and %g in the file.", was, temp)
+		}
+		if len(c.Bads) > 0 {
+			l.spoil(c)
+			continue
+		}
+		x.have[at.Unix()] = temp
+		l.colds[x.place.ID] = append(l.colds[x.place.ID], store.ColdReading{At: at, C: temp, Source: "file"})
 	}
 	return nil
 }

@@ -196,7 +196,7 @@ func (s *Service) gather(ctx context.Context, q store.Q, p *MatchPage) (piles, e
 		if err != nil {
 			return out, err
 		}
-		p.Bundles = append(p.Bundles, BundleLine{b, d, days(b.CutOn, s.Today())})
+		p.Bundles = append(p.Bundles, BundleLine{Bundle: b, Diameters: d, Days: days(b.CutOn, s.Today())})
 		// Oldest wood first, where nothing else speaks: a hair of risk a bundle.
 		out.wood = append(out.wood, pairing.Pile{ID: b.Code, Of: p.Order.Variety, Classes: d.Free, Risk: float64(i) * 1e-4})
 		out.bundles[b.Code] = b

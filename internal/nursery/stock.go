@@ -131,8 +131,10 @@ func (s *Service) AddReadings(ctx context.Context, a Actor, code string, mm []fl
 		if err != nil {
 			return err
 		}
-		if l.Measured+len(mm) > l.Received {
-			return Problem{"mm", fmt.Sprintf("Lot %s has %d stems and %d are measured; %d more would be too many.", code, l.Received, l.Measured, len(mm))}
+		if today, err := q.ReadingsOn(ctx, l.ID, s.Today()); err != nil {
+			return err
+		} else if today+len(mm) > l.Received {
+			return Problem{"mm", fmt.Sprintf("Lot %s has %d stems and %d are measured today; %d more would be too many.", code, l.Received, today, len(mm))}
 		}
 		rs := make([]store.Reading, len(mm))
 		for i, d := range mm {

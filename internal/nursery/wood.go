@@ -204,6 +204,8 @@ type BundlePage struct {
 	Balances  []store.Balance
 	Moves     []store.Move
 	Days      int // since it was cut
+	Kept      Kept
+	Looks     []store.Look
 }
 
 // Bundle gathers a bundle's page.
@@ -220,6 +222,12 @@ func (s *Service) Bundle(ctx context.Context, code string) (BundlePage, error) {
 	p.Stick, _, _ = yieldOf(p.Bundle)
 	p.Days = days(p.Bundle.CutOn, s.Today())
 	if p.Balances, err = q.WoodBalances(ctx, p.Bundle.ID); err != nil {
+		return p, err
+	}
+	if p.Looks, err = q.LooksAtBundle(ctx, p.Bundle.ID); err != nil {
+		return p, err
+	}
+	if p.Kept, err = s.keeper(q).keep(ctx, p.Bundle, p.Looks); err != nil {
 		return p, err
 	}
 	p.Moves, err = q.WoodMoves(ctx, p.Bundle.ID, 0)
@@ -239,6 +247,8 @@ type BundleLine struct {
 	Bundle    store.Bundle
 	Diameters Diameters
 	Days      int
+	Kept      Kept
+	Soon      bool
 }
 
 // Wood gathers mother plants and bundles; the two lists page on their own.
@@ -253,12 +263,20 @@ func (s *Service) Wood(ctx context.Context, plantsAfter string, bundlesAfter int
 	if err != nil {
 		return p, err
 	}
+	k := s.keeper(q)
 	for _, b := range bs {
 		d, _, err := s.bundleDiameters(ctx, q, b)
 		if err != nil {
 			return p, err
 		}
-		p.Bundles = append(p.Bundles, BundleLine{b, d, days(b.CutOn, s.Today())})
+		l := BundleLine{Bundle: b, Diameters: d, Days: days(b.CutOn, s.Today())}
+		if b.Free > 0 {
+			if l.Kept, err = k.keep(ctx, b, nil); err != nil {
+				return p, err
+			}
+			l.Soon = l.Kept.Soon(s.Now())
+		}
+		p.Bundles = append(p.Bundles, l)
 	}
 	return p, nil
 }

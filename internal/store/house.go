@@ -79,6 +79,7 @@ type Genus struct {
 	Latin       string  `db:"latin"`
 	SeasonGroup string  `db:"season_group"`
 	LogitShift  float64 `db:"logit_shift"`
+	CutNote     string  `db:"cut_note"`
 }
 
 // Genera lists every genus by name.

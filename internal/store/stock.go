@@ -51,6 +51,8 @@ type Lot struct {
 	GradeHigh   *float64  `db:"grade_high_mm"`
 	Health      string    `db:"health"`
 	MadeAt      time.Time `db:"made_at"`
+	CameFrom    *int64    `db:"came_from_lot"`
+	FailedNote  string    `db:"failed_note"`
 	Free        int       `db:"free"`
 	Measured    int       `db:"measured"`
 }
@@ -88,8 +90,8 @@ func (q Q) LockLots(ctx context.Context, ids []int64) error {
 
 // AddLot keeps a lot and receives its stems into the ledger.
 func (q Q) AddLot(ctx context.Context, l Lot, by int64) (int64, error) {
-	id, err := q.insert(ctx, `insert into stock_lot (code, stock_type_id, supplier, received_on, form, place, received, grade_low_mm, grade_high_mm, health, made_at)
-		values (:code, :stock_type_id, :supplier, :received_on, :form, :place, :received, :grade_low_mm, :grade_high_mm, :health, :made_at) returning id`, l)
+	id, err := q.insert(ctx, `insert into stock_lot (code, stock_type_id, supplier, received_on, form, place, received, grade_low_mm, grade_high_mm, health, made_at, came_from_lot, failed_note)
+		values (:code, :stock_type_id, :supplier, :received_on, :form, :place, :received, :grade_low_mm, :grade_high_mm, :health, :made_at, :came_from_lot, :failed_note) returning id`, l)
 	if err != nil {
 		return 0, err
 	}
@@ -134,6 +136,12 @@ func (q Q) RemoveReading(ctx context.Context, lotID int64, on time.Time, no int)
 // LastReadingNo is the highest number used for a lot on a day, or 0.
 func (q Q) LastReadingNo(ctx context.Context, lotID int64, on time.Time) (n int, err error) {
 	err = q.get(ctx, &n, `select coalesce(max(no), 0) from caliper_reading where lot_id = $1 and taken_on = $2`, lotID, on)
+	return n, err
+}
+
+// ReadingsOn is how many readings a lot has of a day.
+func (q Q) ReadingsOn(ctx context.Context, lotID int64, on time.Time) (n int, err error) {
+	err = q.get(ctx, &n, `select count(*) from caliper_reading where lot_id = $1 and taken_on = $2`, lotID, on)
 	return n, err
 }
 

@@ -87,6 +87,8 @@ type Bundle struct {
 	Pieces       int        `db:"pieces"`
 	Place        string     `db:"place"`
 	MadeAt       time.Time  `db:"made_at"`
+	Sealed       bool       `db:"sealed"`
+	Marks        string     `db:"marks"`
 	Free         int        `db:"free"`
 }
 
@@ -127,8 +129,9 @@ func (q Q) LockBundles(ctx context.Context, ids []int64) error {
 
 // AddBundle keeps a bundle and receives its pieces into the ledger.
 func (q Q) AddBundle(ctx context.Context, b Bundle, by int64) (int64, error) {
-	id, err := q.insert(ctx, `insert into wood_bundle (code, plant_id, cut_on, state, sticks, length_mm, base_mm, tip_mm, internode_mm, blind_share, buds_per_piece, usable, pieces, place, made_at)
-		values (:code, :plant_id, :cut_on, :state, :sticks, :length_mm, :base_mm, :tip_mm, :internode_mm, :blind_share, :buds_per_piece, :usable, :pieces, :place, :made_at) returning id`, b)
+	id, err := q.insert(ctx, `insert into wood_bundle (code, plant_id, cut_on, state, sticks, length_mm, base_mm, tip_mm, internode_mm, blind_share, buds_per_piece, usable, pieces, place, made_at, sealed, marks)
+		values (:code, :plant_id, :cut_on, :state, :sticks, :length_mm, :base_mm, :tip_mm, :internode_mm, :blind_share, :buds_per_piece, :usable,
+			:pieces, :place, :made_at, :sealed, :marks) returning id`, b)
 	if err != nil || b.Pieces == 0 {
 		return id, err
 	}

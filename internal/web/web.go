@@ -107,6 +107,7 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 		w.Write([]byte("ready\n"))
 	})
 	r.Handle("/static/*", http.StripPrefix("/static/", cached(http.FileServerFS(static))))
+	r.With(httprate.LimitBy(120, time.Minute, byPeer)).Post("/intake/store", s.intake)
 	cross := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) {
 		r.Use(cross.Handler, s.kit.Sessions.LoadAndSave, s.known)

@@ -37,6 +37,13 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/wood/plants/{code}", Who: page.Readers, Do: s.plant},
 		{Method: "GET", Path: "/wood/bundles/{code}", Who: page.Readers, Do: s.bundle},
 		{Method: "POST", Path: "/wood/bundles/{code}/throw-out", Who: page.Boss, Do: s.throwOut},
+		{Method: "POST", Path: "/wood/bundles/{code}/move", Who: page.Boss, Do: s.move},
+		{Method: "GET", Path: "/wood/store", Who: page.Everyone, Do: s.colds},
+		{Method: "POST", Path: "/wood/store", Who: page.Boss, Do: s.coldForm("add", s.addCold)},
+		{Method: "POST", Path: "/wood/store/settings", Who: page.Boss, Do: s.coldForm("settings", s.setCold)},
+		{Method: "POST", Path: "/wood/store/read", Who: page.Hands, Do: s.coldForm("read", s.readCold)},
+		{Method: "POST", Path: "/wood/store/look", Who: page.Hands, Do: s.coldForm("look", s.lookCold)},
+		{Method: "POST", Path: "/wood/store/key", Who: page.Boss, Do: s.newKey},
 	}
 }
 
@@ -140,6 +147,7 @@ type bundlePage struct {
 	Drawing, Stick template.HTML
 	How            working.Working
 	Rows           []classRow
+	Stores         []string
 }
 
 type classRow struct {
@@ -181,6 +189,9 @@ func (s wood) showBundle(w http.ResponseWriter, r *http.Request, f page.Form, st
 			{Name: "Buds a piece", Value: fmt.Sprint(b.BudsPerPiece), Source: working.Entered},
 			{Name: "Pieces a stick", Value: fmt.Sprint(bp.Yield.Pieces), Source: "geometry"},
 		}}
+	if p.Stores, err = s.Nursery.ColdNames(r.Context()); err != nil {
+		return err
+	}
 	return s.ShowStatus(w, r, s.views["bundle"], page.Frame{Title: "Bundle " + b.Code, Stage: "Wood", Data: p, Form: f}, status)
 }
 
@@ -200,4 +211,17 @@ func (s wood) throwOut(w http.ResponseWriter, r *http.Request) error {
 	}
 	s.Flash(r, "%d pieces are thrown out.", n)
 	return page.Go(w, r, "/wood/bundles/"+chi.URLParam(r, "code"))
+}
+
+func (s wood) move(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	code := chi.URLParam(r, "code")
+	if err := s.Nursery.MoveBundle(r.Context(), page.Actor(r), code, f.Text("place")); err != nil {
+		return err
+	}
+	s.Flash(r, "Bundle %s is kept in %s now.", code, f.Text("place"))
+	return page.Go(w, r, "/wood/bundles/"+code)
 }

@@ -1,0 +1,212 @@
+package wood
+
+import (
+	"fmt"
+	"math"
+	"sort"
+	"time"
+)
+
+// House defaults of the store.
+const (
+	Q10         = 2.5 // how many times as fast wood ages for 10 °C more
+	LifeResting = 120 // days at 1 °C
+	LifeGreen   = 4
+	FrostC      = -3 // below this for FrostFor buds and cambium freeze
+	FrostFor    = 2 * time.Hour
+	WarmC       = 6 // above this for WarmFor buds move
+	WarmFor     = 48 * time.Hour
+	SafeLowC    = 0
+	SafeHighC   = 4
+	GreenHighC  = 8
+	LookEvery   = 14 * 24 * time.Hour
+	// GapAfter is how long readings may be apart; a reading by hand once a day
+	// is no gap.
+	GapAfter = 26 * time.Hour
+	// SilentAfter is how long a logger may say nothing.
+	SilentAfter = 3 * time.Hour
+	// ThermometerC is how far a store's thermometer may be out, either way.
+	ThermometerC = 0.5
+)
+
+// Life is how long wood keeps, in days at 1 °C.
+func Life(state string) float64 {
+	if state == "resting" {
+		return LifeResting
+	}
+	return LifeGreen
+}
+
+// Rate is how fast wood ages at a temperature in °C, 1 at 1 °C.
+func Rate(c float64) float64 { return math.Pow(Q10, (c-1)/10) }
+
+// Reading is a store's temperature in °C at a time.
+type Reading struct {
+	At time.Time
+	C  float64
+}
+
+// Clock adds up how wood ages in one store. Make one with NewClock.
+type Clock struct {
+	rs   []Reading
+	set  float64
+	upTo []float64       // days at 1 °C from the first reading to each
+	gap  []bool          // that the stretch before a reading is a gap
+	dark []time.Duration // in gaps, from the first reading to each
+}
+
+// NewClock readies a clock on a store's readings, in any order, and its set
+// point in °C, which stands in where there are none.
+func NewClock(rs []Reading, setC float64) Clock {
+	rs = append([]Reading(nil), rs...)
+	sort.Slice(rs, func(i, j int) bool { return rs[i].At.Before(rs[j].At) })
+	c := Clock{rs: rs, set: setC, upTo: make([]float64, len(rs)), gap: make([]bool, len(rs)), dark: make([]time.Duration, len(rs))}
+	for i := 1; i < len(rs); i++ {
+		d := rs[i].At.Sub(rs[i-1].At)
+		rate := Rate((rs[i].C + rs[i-1].C) / 2)
+		c.dark[i] = c.dark[i-1]
+		if d > GapAfter {
+			rate, c.gap[i] = Rate(setC), true
+			c.dark[i] += d
+		}
+		c.upTo[i] = c.upTo[i-1] + d.Hours()/24*rate
+	}
+	return c
+}
+
+// Age is how far wood has aged.
+type Age struct {
+	Days    float64       // at 1 °C
+	Unknown time.Duration // of the time, reckoned at the set point
+}
+
+// Age gives how far wood aged between two times.
+func (c Clock) Age(from, to time.Time) Age {
+	if !to.After(from) {
+		return Age{}
+	}
+	if len(c.rs) == 0 {
+		return Age{to.Sub(from).Hours() / 24 * Rate(c.set), to.Sub(from)}
+	}
+	a, ua := c.at(from)
+	b, ub := c.at(to)
+	return Age{b - a, ub - ua}
+}
+
+// at gives age and unknown time since the first reading; below zero before it.
+func (c Clock) at(t time.Time) (days float64, unknown time.Duration) {
+	n := len(c.rs)
+	first := c.rs[0].At
+	if t.Before(first) {
+		d := first.Sub(t)
+		return -d.Hours() / 24 * Rate(c.set), -d
+	}
+	i := sort.Search(n, func(i int) bool { return c.rs[i].At.After(t) }) // the first after t
+	days = c.upTo[i-1]
+	unknown = c.dark[i-1]
+	d := t.Sub(c.rs[i-1].At)
+	switch {
+	case i == n && d > GapAfter, i < n && c.gap[i]:
+		days += d.Hours() / 24 * Rate(c.set)
+		unknown += d
+	case i == n: // as it was last
+		days += d.Hours() / 24 * Rate(c.rs[n-1].C)
+	default:
+		share := d.Hours() / c.rs[i].At.Sub(c.rs[i-1].At).Hours()
+		days += share * (c.upTo[i] - c.upTo[i-1])
+	}
+	return days, unknown
+}
+
+// Now is the store's temperature over the last day, or its set point where
+// nothing was read in it.
+func (c Clock) Now(now time.Time) (mean float64, read bool) {
+	n := 0
+	for i := len(c.rs) - 1; i >= 0 && now.Sub(c.rs[i].At) <= 24*time.Hour; i-- {
+		if !c.rs[i].At.After(now) {
+			mean += c.rs[i].C
+			n++
+		}
+	}
+	if n == 0 {
+		return c.set, false
+	}
+	return mean / float64(n), true
+}
+
+// Keeping is how wood stands in a store. The range is that of a thermometer
+// out by half a degree either way.
+type Keeping struct {
+	Age                        Age
+	Life                       float64 // days at 1 °C
+	Used                       float64 // share of life, 0 and up
+	NowC                       float64
+	KeepBy, Earliest, KeepLate time.Time
+}
+
+// Keep works out how wood cut on a day stands now, and until when it keeps at
+// the store's present temperature.
+func (c Clock) Keep(cut, now time.Time, state string) Keeping {
+	k := Keeping{Age: c.Age(cut, now), Life: Life(state)}
+	k.Used = k.Age.Days / k.Life
+	k.NowC, _ = c.Now(now)
+	until := func(out float64) time.Time {
+		left := k.Life - k.Age.Days*Rate(1+out)
+		return now.Add(time.Duration(left / Rate(k.NowC+out) * 24 * float64(time.Hour)))
+	}
+	k.KeepBy, k.Earliest, k.KeepLate = until(0), until(ThermometerC), until(-ThermometerC)
+	return k
+}
+
+// Harm is a stretch in a store that hurts wood.
+type Harm struct {
+	Kind     string // "frost" or "warmth"
+	From, To time.Time
+	WorstC   float64
+}
+
+// Says gives the harm in words.
+func (h Harm) Says() string {
+	hours := h.To.Sub(h.From).Hours()
+	long := fmt.Sprintf("%.0f hours", hours)
+	if hours >= 72 {
+		long = fmt.Sprintf("%.0f days", hours/24)
+	}
+	if h.Kind == "frost" {
+		return fmt.Sprintf("below %d °C for %s, down to %.1f °C", FrostC, long, h.WorstC)
+	}
+	return fmt.Sprintf("above %d °C for %s, up to %.1f °C", WarmC, long, h.WorstC)
+}
+
+// Harms finds frost and warmth that lasted long enough to hurt, oldest first.
+// A gap in the readings ends a stretch.
+func (c Clock) Harms() []Harm {
+	var out []Harm
+	run := func(kind string, bad func(float64) bool, worse func(a, b float64) float64, least time.Duration) {
+		var h *Harm
+		end := func() {
+			if h != nil && h.To.Sub(h.From) >= least {
+				out = append(out, *h)
+			}
+			h = nil
+		}
+		for i, r := range c.rs {
+			if c.gap[i] {
+				end()
+			}
+			if !bad(r.C) {
+				end()
+				continue
+			}
+			if h == nil {
+				h = &Harm{Kind: kind, From: r.At, WorstC: r.C}
+			}
+			h.To, h.WorstC = r.At, worse(h.WorstC, r.C)
+		}
+		end()
+	}
+	run("frost", func(c float64) bool { return c < FrostC }, math.Min, FrostFor)
+	run("warmth", func(c float64) bool { return c > WarmC }, math.Max, WarmFor)
+	sort.SliceStable(out, func(i, j int) bool { return out[i].From.Before(out[j].From) })
+	return out
+}

@@ -1,0 +1,111 @@
+package wood_test
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"unionknot/internal/core/wood"
+)
+
+var midnight = time.Date(2027, 1, 10, 0, 0, 0, 0, time.UTC)
+
+func hourly(days int, c func(hour int) float64) []wood.Reading {
+	var rs []wood.Reading
+	for h := 0; h <= days*24; h++ {
+		rs = append(rs, wood.Reading{At: midnight.Add(time.Duration(h) * time.Hour), C: c(h)})
+	}
+	return rs
+}
+
+func flat(c float64) func(int) float64 { return func(int) float64 { return c } }
+
+func TestADayAtOneDegreeIsADay(t *testing.T) {
+	for c, want := range map[float64]float64{1: 30, 11: 75, -9: 12} {
+		k := wood.NewClock(hourly(30, flat(c)), 1)
+		a := k.Age(midnight, midnight.AddDate(0, 0, 30))
+		assert.InDelta(t, want, a.Days, 1e-6, "%g °C", c)
+		assert.Zero(t, a.Unknown)
+	}
+}
+
+func TestAgesAddUp(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 3))
+	rs := hourly(40, func(int) float64 { return 1 + 3*r.NormFloat64() })
+	r.Shuffle(len(rs), func(i, j int) { rs[i], rs[j] = rs[j], rs[i] })
+	k := wood.NewClock(rs, 2)
+	for range 50 {
+		a := midnight.Add(time.Duration(r.IntN(60*24)-240) * time.Hour)
+		b := a.Add(time.Duration(r.IntN(900)) * time.Hour)
+		m := a.Add(b.Sub(a) / 3)
+		whole, x, y := k.Age(a, b), k.Age(a, m), k.Age(m, b)
+		assert.InDelta(t, whole.Days, x.Days+y.Days, 1e-9)
+		assert.InDelta(t, whole.Unknown.Hours(), (x.Unknown + y.Unknown).Hours(), 1e-9)
+	}
+}
+
+func TestGapsStandAtTheSetPointAndAreSaid(t *testing.T) {
+	rs := append(hourly(2, flat(9)), wood.Reading{At: midnight.AddDate(0, 0, 10), C: 9})
+	a := wood.NewClock(rs, 1).Age(midnight.AddDate(0, 0, -5), midnight.AddDate(0, 0, 10))
+	assert.InDelta(t, 5+2*wood.Rate(9)+8, a.Days, 1e-6)
+	assert.Equal(t, 13*24*time.Hour, a.Unknown)
+	none := wood.NewClock(nil, 3)
+	assert.InDelta(t, 10*wood.Rate(3), none.Age(midnight, midnight.AddDate(0, 0, 10)).Days, 1e-9)
+	assert.Zero(t, none.Age(midnight, midnight.AddDate(0, 0, -1)).Days)
+	c, read := none.Now(midnight)
+	assert.False(t, read)
+	assert.Equal(t, 3.0, c)
+}
+
+func TestAWarmWeekBringsTheKeepByDateForward(t *testing.T) {
+	now := midnight.AddDate(0, 0, 30)
+	cool := wood.NewClock(hourly(30, flat(1)), 1).Keep(midnight, now, "resting")
+	warm := wood.NewClock(hourly(30, func(h int) float64 {
+		if h > 240 && h <= 240+7*24 {
+			return 9
+		}
+		return 1
+	}), 1).Keep(midnight, now, "resting")
+	assert.Equal(t, midnight.AddDate(0, 0, 120), cool.KeepBy.Round(time.Minute))
+	lost := cool.KeepBy.Sub(warm.KeepBy).Hours() / 24
+	assert.InDelta(t, 7*(wood.Rate(9)-1), lost, 0.2)
+	assert.True(t, warm.Earliest.Before(warm.KeepBy) && warm.KeepBy.Before(warm.KeepLate))
+	green := wood.NewClock(nil, 1).Keep(midnight, midnight.AddDate(0, 0, 3), "ripe green")
+	assert.InDelta(t, 0.75, green.Used, 1e-9)
+}
+
+func TestFrostAndWarmthHurtOnlyWhenTheyLast(t *testing.T) {
+	c := func(h int) float64 {
+		switch {
+		case h >= 10 && h <= 11: // an hour: too short
+			return -4
+		case h >= 50 && h <= 53:
+			return -5 - float64(h-50)/10
+		case h >= 100 && h < 140: // 39 hours
+			return 8
+		case h >= 200 && h <= 260:
+			return 7 + float64(h%2)
+		}
+		return 1
+	}
+	hs := wood.NewClock(hourly(12, c), 1).Harms()
+	require.Len(t, hs, 2)
+	assert.Equal(t, "frost", hs[0].Kind)
+	assert.InDelta(t, -5.3, hs[0].WorstC, 1e-9)
+	assert.Equal(t, "below -3 °C for 3 hours, down to -5.3 °C", hs[0].Says())
+	assert.Equal(t, "warmth", hs[1].Kind)
+	assert.Equal(t, 60.0, hs[1].To.Sub(hs[1].From).Hours())
+	assert.False(t, math.IsNaN(hs[1].WorstC))
+}
+
+func ExampleClock_Keep() {
+	rs := hourly(40, flat(3))
+	k := wood.NewClock(rs, 1).Keep(midnight, midnight.AddDate(0, 0, 40), "resting")
+	fmt.Printf("%.0f %% used, keep by %s\n", k.Used*100, k.KeepBy.Format("2 January"))
+	// Output: 40 % used, keep by 19 April
+}

@@ -1,0 +1,124 @@
+package wood
+
+import (
+	"fmt"
+	"html/template"
+	"net/http"
+	"strings"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/web/draw"
+	"unionknot/internal/web/page"
+)
+
+type coldView struct {
+	nursery.ColdPage
+	Drawing template.HTML
+	Lines   []keptLine
+}
+
+type keptLine struct {
+	nursery.Kept
+	Life template.HTML
+	Soon bool
+}
+
+type coldsPage struct {
+	Stores []coldView
+	Found  []string
+	Sent   string // the store whose form was sent
+	Which  string
+	Key    string // a new logger key, shown once
+	Kind   nursery.LoadKind
+}
+
+func (s wood) colds(w http.ResponseWriter, r *http.Request) error {
+	return s.showColds(w, r, page.NewForm("set_c", "1", "low_c", "0", "high_c", "4"), http.StatusOK, coldsPage{})
+}
+
+func (s wood) showColds(w http.ResponseWriter, r *http.Request, f page.Form, status int, p coldsPage) error {
+	cs, err := s.Nursery.Colds(r.Context())
+	if err != nil {
+		return err
+	}
+	p.Found = nursery.Found
+	p.Kind, _ = nursery.KindOf("store")
+	for _, c := range cs {
+		v := coldView{ColdPage: c, Drawing: draw.Cold(c)}
+		for _, k := range c.Kept {
+			v.Lines = append(v.Lines, keptLine{k, draw.Life(k), k.Soon(s.Nursery.Now())})
+		}
+		p.Stores = append(p.Stores, v)
+	}
+	return s.ShowStatus(w, r, s.views["store"], page.Frame{Title: "The store", Stage: "Wood", Data: p, Form: f}, status)
+}
+
+// coldForm reads a form of the store page, does what it asks, and goes on.
+func (s wood) coldForm(which string, do func(r *http.Request, f *page.Typed) (string, error)) func(http.ResponseWriter, *http.Request) error {
+	return func(w http.ResponseWriter, r *http.Request) error {
+		f, err := page.ReadForm(r)
+		if err != nil {
+			return err
+		}
+		said, err := do(r, f)
+		if form, ok := f.WithProblems(err); ok {
+			return s.showColds(w, r, form, http.StatusUnprocessableEntity, coldsPage{Sent: f.Text("store"), Which: which})
+		} else if err != nil {
+			return err
+		}
+		s.Flash(r, "%s", said)
+		return page.Go(w, r, "/wood/store")
+	}
+}
+
+func (s wood) addCold(r *http.Request, f *page.Typed) (string, error) {
+	n := nursery.NewColdPlace{Name: f.Text("name"), SetC: f.Number("set_c"), LowC: f.Number("low_c"), HighC: f.Number("high_c")}
+	if err := f.Err(); err != nil {
+		return "", err
+	}
+	return n.Name + " is noted. Bundles and lots whose place bears that name are kept there.", s.Nursery.AddColdPlace(r.Context(), page.Actor(r), n)
+}
+
+func (s wood) setCold(r *http.Request, f *page.Typed) (string, error) {
+	n := nursery.ChangeCold{SetC: f.Number("set_c"), LowC: f.Number("low_c"), HighC: f.Number("high_c"), Fruit: f.Text("fruit") != ""}
+	if err := f.Err(); err != nil {
+		return "", err
+	}
+	return "That is kept.", s.Nursery.ChangeColdPlace(r.Context(), page.Actor(r), f.Text("store"), n)
+}
+
+func (s wood) readCold(r *http.Request, f *page.Typed) (string, error) {
+	if f.Text("c") == "" {
+		return "", nursery.Problem{Field: "c", Says: "Type the temperature in °C."}
+	}
+	c := f.Number("c")
+	if err := f.Err(); err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("%g °C is kept for %s.", c, f.Text("store")), s.Nursery.ReadCold(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), f.Text("store"), c)
+}
+
+func (s wood) lookCold(r *http.Request, f *page.Typed) (string, error) {
+	n := nursery.NewLook{Bundle: f.Text("bundle"), Found: f.Text("found"), Thrown: f.Int("thrown"), Note: f.Text("note")}
+	if err := f.Err(); err != nil {
+		return "", err
+	}
+	said := "The look is noted: " + n.Found + "."
+	if n.Thrown > 0 {
+		said += fmt.Sprintf(" %d pieces of %s are thrown out.", n.Thrown, strings.ToUpper(n.Bundle))
+	}
+	return said, s.Nursery.LookAtCold(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), f.Text("store"), n)
+}
+
+// newKey shows the key at once: it is not kept, so a redirect would lose it.
+func (s wood) newKey(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	key, err := s.Nursery.LoggerKey(r.Context(), page.Actor(r), f.Text("store"))
+	if err != nil {
+		return err
+	}
+	return s.showColds(w, r, page.NewForm(), http.StatusOK, coldsPage{Sent: f.Text("store"), Which: "key", Key: key})
+}
