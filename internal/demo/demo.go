@@ -206,6 +206,26 @@ var orders = []order{
 	{"O-52", "pear", "Lanternjaw", "pear", "Wether Seedling", 90, 3, due(3, 20), "own sales"},
 }
 
+// growing takes in a row that was lined out last spring and measured through
+// its summer.
+func (m *maker) growing() error {
+	m.at(2026, time.April, 14, 9, 0)
+	if err := m.s.AddLot(m.ctx, m.a, nursery.NewLot{Code: "L-188", Genus: "quince", StockType: "Tarn Q9", Supplier: "Holm Layers", Form: "in the row", Place: "row 15", ReceivedOn: m.s.Today(), Received: 640}); err != nil {
+		return err
+	}
+	for i, mean := range []float64{4.9, 5.6, 6.2, 6.9} {
+		m.at(2026, time.June, 8+21*i, 10, 0)
+		mm := make([]float64, 24)
+		for k := range mm {
+			mm[k] = m.normal(mean, 0.7)
+		}
+		if err := m.s.AddReadings(m.ctx, m.a, "L-188", mm); err != nil {
+			return err
+		}
+	}
+	return m.s.LookAtLot(m.ctx, m.a, "L-188", store.LotLook{Ready: "ready", Bark: "bright", Leaves: "dark, fresh tips", Note: "bark slips"})
+}
+
 // intake takes in this season's lots, readings, plants, wood and orders.
 func (m *maker) intake() error {
 	for _, l := range lots {
@@ -226,6 +246,9 @@ func (m *maker) intake() error {
 		if err := m.s.AddReadings(m.ctx, m.a, l.code, mm); err != nil {
 			return fmt.Errorf("lot %s: %w", l.code, err)
 		}
+	}
+	if err := m.growing(); err != nil {
+		return err
 	}
 	m.at(2024, time.October, 2, 9, 0)
 	for _, p := range plants {

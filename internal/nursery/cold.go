@@ -124,7 +124,7 @@ func (s *Service) cold(ctx context.Context, q store.Q, p store.ColdPlace) (ColdP
 		c.Kept = append(c.Kept, kept(clock, b, p.Name, now, c.Looks))
 	}
 	sort.SliceStable(c.Kept, func(i, j int) bool { return c.Kept[i].Keeping.KeepBy.Before(c.Kept[j].Keeping.KeepBy) })
-	c.flags(now)
+	c.flags(now, clock)
 	return c, nil
 }
 
@@ -168,7 +168,7 @@ func kept(clock wood.Clock, b store.Bundle, place string, now time.Time, looks [
 
 // flags works out what is wrong. A harm stands until somebody has looked after
 // it began; the rest stand until they are mended.
-func (c *ColdPage) flags(now time.Time) {
+func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
 	var lastLook time.Time
 	for _, l := range c.Looks {
 		if l.PlaceID != nil && l.At.After(lastLook) {
@@ -183,7 +183,11 @@ func (c *ColdPage) flags(now time.Time) {
 		if h.Kind == "frost" {
 			do = "Let it thaw slowly, then look: brown under the bark is dead."
 		}
-		c.Flags = append(c.Flags, Flag{h.Kind, capital(h.Says()) + ", since " + h.From.Local().Format("2 January 15:04"), do, h.From})
+		says := capital(h.Says()) + ", since " + h.From.Local().Format("2 January 15:04")
+		if lost := (clock.Age(h.From, h.To).Days - h.To.Sub(h.From).Hours()/24*wood.Rate(c.Place.SetC)) / wood.Rate(c.NowC); h.Kind == "warmth" && lost >= 1 {
+			says += fmt.Sprintf("; it moved the keep-by dates of %d bundles forward by %.0f days", len(c.Kept), lost)
+		}
+		c.Flags = append(c.Flags, Flag{h.Kind, says, do, h.From})
 	}
 	if c.Place.FruitSince != nil {
 		c.Flags = append(c.Flags, Flag{"fruit", "Ripening fruit is kept here", "Take it out: its ethylene makes buds abort.", *c.Place.FruitSince})

@@ -3,6 +3,7 @@ package nursery
 import (
 	"context"
 	"fmt"
+	"math"
 	"strings"
 	"time"
 
@@ -165,6 +166,24 @@ func (s *Service) RemoveReading(ctx context.Context, a Actor, code string, on ti
 	})
 }
 
+// TakeBackReading takes out the last of today's readings of a diameter.
+func (s *Service) TakeBackReading(ctx context.Context, a Actor, code string, mm float64) error {
+	l, err := s.db.Q().LotByCode(ctx, code)
+	if err != nil {
+		return err
+	}
+	rs, err := s.db.Q().Readings(ctx, l.ID)
+	if err != nil {
+		return err
+	}
+	for i := len(rs) - 1; i >= 0 && rs[i].TakenOn.Equal(s.Today()); i-- {
+		if math.Abs(rs[i].MM-mm) < 0.006 {
+			return s.RemoveReading(ctx, a, code, rs[i].TakenOn, rs[i].No)
+		}
+	}
+	return Problem{"mm", fmt.Sprintf("No reading of %g mm was kept today.", mm)}
+}
+
 // Diameters is a lot or a bundle as classes: what there was, and what is
 // free of each.
 type Diameters struct {
@@ -231,7 +250,16 @@ type LotPage struct {
 	Moves     []store.Move
 	AtLeast   float64 // mm asked of the share
 	Share     caliper.Share
+	More      int // to measure to know the share within Within
+	Grown     Grown
+	Looks     []store.LotLook
+	Failed    store.FailedOf // stocks whose graft failed, not back yet
+	Back      []store.Lot    // that came back
+	From      string         // the lot it came back from
 }
+
+// Within is how close a share is wanted, to either side. House default.
+const Within = 0.05
 
 // Lot gathers a lot's page. atLeast is the diameter in mm that the share is
 // worked out for; 0 takes the middle of what was measured.
@@ -251,6 +279,24 @@ func (s *Service) Lot(ctx context.Context, code string, atLeast float64) (LotPag
 		p.AtLeast = 8
 	}
 	p.Share = caliper.AtLeast(p.Lot.Received, p.Sample, p.AtLeast)
+	p.More = caliper.MoreToKnow(p.Lot.Received, p.Sample, p.AtLeast, Within)
+	p.Grown = grown(p.Lot.Code, p.Readings, p.AtLeast)
+	if p.Looks, err = q.LotLooks(ctx, p.Lot.ID); err != nil {
+		return p, err
+	}
+	if p.Failed, err = q.FailedStocks(ctx, p.Lot.ID, cameBack); err != nil {
+		return p, err
+	}
+	if p.Back, err = q.LotsFrom(ctx, p.Lot.ID); err != nil {
+		return p, err
+	}
+	if p.Lot.CameFrom != nil {
+		l, err := q.LotByID(ctx, *p.Lot.CameFrom)
+		if err != nil {
+			return p, err
+		}
+		p.From = l.Code
+	}
 	if p.Balances, err = q.StockBalances(ctx, p.Lot.ID); err != nil {
 		return p, err
 	}

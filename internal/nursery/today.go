@@ -2,7 +2,9 @@ package nursery
 
 import (
 	"context"
+	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"unionknot/internal/store"
@@ -16,6 +18,15 @@ type TodayPage struct {
 	Orders  []OrderLine   // short or unmatched, soonest first
 	Batches []store.Batch // made and not yet split into tags
 	Mine    []store.Tag
+	Risks   []Risk // worst first
+}
+
+// Risk is something that will be lost if nobody does anything.
+type Risk struct {
+	Where, Says, Do string
+	Path            string
+	Look            string // a store that one tap notes as looked at and sound
+	worst           int
 }
 
 // LiveTag is a tag being worked, with its pace.
@@ -37,6 +48,9 @@ func (s *Service) TodayPage(ctx context.Context, a Actor) (TodayPage, error) {
 	p.Due = heal.Due
 	if a.Role == BenchHand {
 		p.Mine, err = q.Tags(ctx, store.Which{WorkerID: a.ID, Open: true, Limit: 50})
+		return p, err
+	}
+	if p.Risks, err = s.risks(ctx, q); err != nil {
 		return p, err
 	}
 	open, err := q.Tags(ctx, store.Which{Open: true, Limit: 300})
@@ -85,4 +99,58 @@ func (s *Service) TodayPage(ctx context.Context, a Actor) (TodayPage, error) {
 		}
 	}
 	return p, nil
+}
+
+// how bad each kind of flag is, the worst first.
+var badness = map[string]int{"frost": 0, "warmth": 1, "keep": 2, "failed look": 3, "fruit": 4, "silent": 5, "look": 6}
+
+// risks gathers what may be lost: in the stores, and wood near its end.
+func (s *Service) risks(ctx context.Context, q store.Q) ([]Risk, error) {
+	places, err := q.ColdPlaces(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var out []Risk
+	soon := func(ks []Kept) {
+		for _, k := range ks {
+			if k.Bundle.Free == 0 || !k.Soon(s.Now()) {
+				continue
+			}
+			says := fmt.Sprintf("%s, %d pieces of %s, keeps until %s", k.Bundle.Code, k.Bundle.Free, k.Bundle.Variety, k.Keeping.KeepBy.Format("2 January"))
+			if k.Keeping.KeepBy.Before(s.Now()) {
+				says = fmt.Sprintf("%s, %d pieces of %s, is past its keep-by day, %s", k.Bundle.Code, k.Bundle.Free, k.Bundle.Variety, k.Keeping.KeepBy.Format("2 January"))
+			}
+			out = append(out, Risk{Where: k.Bundle.Place, Says: says, Do: "Use it first, or look at it and throw it out.", Path: "/wood/bundles/" + k.Bundle.Code, worst: badness["keep"]})
+		}
+	}
+	for _, p := range places {
+		c, err := s.cold(ctx, q, p)
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range c.Flags {
+			r := Risk{Where: p.Name, Says: f.Says, Do: f.Do, Path: "/wood/store", worst: badness[f.Kind]}
+			if f.Kind == "look" {
+				r.Look = p.Name
+			}
+			out = append(out, r)
+		}
+		soon(c.Kept)
+	}
+	loose, err := q.BundlesIn(ctx, "")
+	if err != nil {
+		return nil, err
+	}
+	k := s.keeper(q)
+	var ks []Kept
+	for _, b := range loose {
+		x, err := k.keep(ctx, b, nil)
+		if err != nil {
+			return nil, err
+		}
+		ks = append(ks, x)
+	}
+	soon(ks)
+	slices.SortStableFunc(out, func(a, b Risk) int { return a.worst - b.worst })
+	return out, nil
 }

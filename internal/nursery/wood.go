@@ -85,6 +85,15 @@ type NewBundle struct {
 	LengthMM, BaseMM, TipMM, InternodeMM float64
 	BlindPct                             float64
 	BudsPerPiece                         int
+	Sealed                               bool     // tips sealed
+	Marks                                []string // of ripeness, as seen
+	Dropped                              int      // of the sticks: thrown out
+}
+
+// Marks are what decides that wood can be cut, by its state.
+var Marks = map[string][]string{
+	"resting":    {"deep rest", "last season's growth", "buds plump", "leaf buds, not flower", "a second bud beside the first", "bark green under a scratch"},
+	"ripe green": {"bark turning brown", "down rubs off", "end bud set", "bud plump", "leaves taken off to 10–15 mm of stalk"},
 }
 
 // stick is the bundle's stick by the house's way of counting the usable part.
@@ -128,6 +137,14 @@ func (n *NewBundle) check(today time.Time) Problems {
 	if n.BlindPct < 0 || n.BlindPct > 95 {
 		ps.add("blind_pct", "The share of blind buds is 0 to 95 in a hundred.")
 	}
+	if n.Dropped < 0 || n.Dropped > n.Sticks {
+		ps.add("dropped", "Of %d sticks, %d cannot have been dropped.", n.Sticks, n.Dropped)
+	}
+	for _, m := range n.Marks {
+		if !contains(Marks["resting"], m) && !contains(Marks["ripe green"], m) {
+			ps.add("marks", "Choose the marks from the list.")
+		}
+	}
 	if n.BudsPerPiece < 1 || n.BudsPerPiece > 6 {
 		ps.add("buds_per_piece", "A piece has 1 bud (for budding) to 6.")
 	}
@@ -163,9 +180,15 @@ func (s *Service) addBundle(ctx context.Context, q store.Q, a Actor, n NewBundle
 	}
 	b := store.Bundle{Code: n.Code, PlantID: plant.ID, CutOn: n.CutOn, State: n.State, Sticks: n.Sticks, LengthMM: n.LengthMM, BaseMM: n.BaseMM,
 		TipMM: n.TipMM, InternodeMM: n.InternodeMM, BlindShare: n.BlindPct / 100, BudsPerPiece: n.BudsPerPiece, Usable: way.Chosen,
-		Pieces: y.Pieces * n.Sticks, Place: n.Place, MadeAt: s.Now()}
-	if _, err := q.AddBundle(ctx, b, a.ID); err != nil {
+		Pieces: y.Pieces * n.Sticks, Place: n.Place, MadeAt: s.Now(), Sealed: n.Sealed, Marks: strings.Join(n.Marks, " · ")}
+	id, err := q.AddBundle(ctx, b, a.ID)
+	if err != nil {
 		return err
+	}
+	if lost := n.Dropped * y.Pieces; lost > 0 {
+		if err := q.MoveWood(ctx, store.Move{Of: id, N: lost, From: store.Free, To: store.Spoiled, Reason: fmt.Sprintf("%d sticks dropped at cutting", n.Dropped), PersonID: a.ID, At: s.Now()}); err != nil {
+			return err
+		}
 	}
 	return s.changed(ctx, q, a, "bundle", n.Code, "cut", nil, n)
 }
@@ -285,6 +308,7 @@ func (s *Service) Wood(ctx context.Context, plantsAfter string, bundlesAfter int
 type PlantPage struct {
 	Plant   store.Plant
 	Bundles []store.Bundle
+	Photos  []store.Photo
 }
 
 // Plant gathers a mother plant's page.
@@ -293,6 +317,9 @@ func (s *Service) Plant(ctx context.Context, code string) (PlantPage, error) {
 	var p PlantPage
 	var err error
 	if p.Plant, err = q.PlantByCode(ctx, cleanCode(code)); err != nil {
+		return p, err
+	}
+	if p.Photos, err = q.Photos(ctx, p.Plant.ID); err != nil {
 		return p, err
 	}
 	p.Bundles, err = q.BundlesOfPlant(ctx, p.Plant.ID)

@@ -144,6 +144,12 @@ func (q Q) all(ctx context.Context, into any, query string, args ...any) error {
 	return mapped(sqlx.SelectContext(ctx, q.ext, into, query, args...))
 }
 
+// rows runs a query whose answer is too long to hold; the caller closes it.
+func (q Q) rows(ctx context.Context, query string, args ...any) (*sqlx.Rows, error) {
+	rows, err := q.ext.QueryxContext(ctx, query, args...)
+	return rows, mapped(err)
+}
+
 func (q Q) exec(ctx context.Context, query string, args ...any) (int64, error) {
 	r, err := q.ext.ExecContext(ctx, query, args...)
 	if err != nil {

@@ -137,3 +137,66 @@ func (q Q) AddBundle(ctx context.Context, b Bundle, by int64) (int64, error) {
 	}
 	return id, q.MoveWood(ctx, Move{Of: id, N: b.Pieces, From: Outside, To: Free, Reason: "cut", PersonID: by, At: b.MadeAt})
 }
+
+// PlantsOf lists the mother plants of a variety.
+func (q Q) PlantsOf(ctx context.Context, variety int64) (ps []Plant, err error) {
+	err = q.all(ctx, &ps, plantSelect+`where m.variety_id = $1 order by m.code`, variety)
+	return ps, err
+}
+
+// LastBundleLike is the newest bundle of a plant or, when nothing was cut of
+// it, of its variety.
+func (q Q) LastBundleLike(ctx context.Context, plant, variety int64) (b Bundle, ok bool, err error) {
+	var bs []Bundle
+	err = q.all(ctx, &bs, bundleSelect+`where m.variety_id = $2 order by (b.plant_id = $1) desc, b.cut_on desc, b.id desc limit 1`, plant, variety)
+	if len(bs) > 0 {
+		b, ok = bs[0], true
+	}
+	return b, ok, err
+}
+
+// HighestBundle is the highest number of a code of the shape W-12, or 0.
+func (q Q) HighestBundle(ctx context.Context) (n int, err error) {
+	err = q.get(ctx, &n, `select coalesce(max(substring(code from '^W-([0-9]{1,8})$')::int), 0) from wood_bundle`)
+	return n, err
+}
+
+// Photo is a picture of a mother plant.
+type Photo struct {
+	ID       int64     `db:"id"`
+	PlantID  int64     `db:"plant_id"`
+	Kind     string    `db:"kind"`
+	Says     string    `db:"says"`
+	Body     []byte    `db:"body"`
+	PersonID int64     `db:"person_id"`
+	Person   string    `db:"person"`
+	At       time.Time `db:"at"`
+}
+
+// Photos lists a plant's pictures without their bodies, oldest first.
+func (q Q) Photos(ctx context.Context, plant int64) (ps []Photo, err error) {
+	err = q.all(ctx, &ps, `select f.id, f.plant_id, f.kind, f.says, f.person_id, f.at, p.name as person from plant_photo f join person p on p.id = f.person_id where f.plant_id = $1 order by f.id`, plant)
+	return ps, err
+}
+
+// Photo gives one picture with its body.
+func (q Q) Photo(ctx context.Context, id int64) (p Photo, err error) {
+	err = q.get(ctx, &p, `select f.*, p.name as person from plant_photo f join person p on p.id = f.person_id where f.id = $1`, id)
+	return p, err
+}
+
+// AddPhoto keeps a picture.
+func (q Q) AddPhoto(ctx context.Context, p Photo) (int64, error) {
+	return q.insert(ctx, `insert into plant_photo (plant_id, kind, says, body, person_id, at) values (:plant_id, :kind, :says, :body, :person_id, :at) returning id`, p)
+}
+
+// DropPhoto takes a picture out.
+func (q Q) DropPhoto(ctx context.Context, plant, id int64) error {
+	_, err := q.exec(ctx, `delete from plant_photo where id = $1 and plant_id = $2`, id, plant)
+	return err
+}
+
+// SeePlant notes that a plant was seen true, and how it stands.
+func (q Q) SeePlant(ctx context.Context, p Plant) error {
+	return q.named(ctx, `update mother_plant set seen_true_by = :seen_true_by, seen_true_on = :seen_true_on, health = :health, licence = :licence, place = :place where id = :id`, p)
+}

@@ -177,3 +177,30 @@ func AtMost(cs []Count, n int) []Count {
 	}
 	return share(n, cs, total)
 }
+
+// MoreToKnow is how many more stems of a lot of n to measure, at the share
+// found so far, until the 90 % range of "at least mm" reaches no further than
+// half to either side. It is 0 when the sample tells as much already.
+func MoreToKnow(n int, sampleMM []float64, mm, half float64) int {
+	k, hit := len(sampleMM), 0
+	for _, d := range sampleMM {
+		if d >= mm {
+			hit++
+		}
+	}
+	share := 0.5 // nothing measured: the least certain share there is
+	if k > 0 {
+		share = float64(hit) / float64(k)
+	}
+	if k >= n {
+		return 0
+	}
+	return sort.Search(n-k, func(more int) bool {
+		m := float64(k + more)
+		if k+more == n {
+			return true
+		}
+		b := sizing.Beta{Alpha: share*m + 1, Beta: (1-share)*m + 1}
+		return b.Quantile(0.95)-b.Quantile(0.05) <= 2*half
+	})
+}

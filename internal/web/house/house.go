@@ -41,6 +41,10 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/loads/{id}", Who: page.Boss, Do: h.preview},
 		{Method: "POST", Path: "/loads/{id}/load", Who: page.Boss, Do: h.load},
 		{Method: "POST", Path: "/loads/{id}/drop", Who: page.Boss, Do: h.drop},
+		{Method: "GET", Path: "/devices", Who: page.Boss, Do: h.devices},
+		{Method: "POST", Path: "/devices/logger", Who: page.Boss, Do: h.logger},
+		{Method: "GET", Path: "/devices/prints/{id}", Who: page.Boss, Do: h.printed},
+		{Method: "GET", Path: "/export/{kind}.{format}", Who: page.Readers, Do: h.export},
 		{Method: "GET", Path: "/examples/{name}", Who: page.Everyone, Do: h.example},
 	}
 }

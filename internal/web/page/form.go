@@ -4,6 +4,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -87,6 +88,25 @@ func ReadForm(r *http.Request) (*Typed, error) {
 		t.Once = UUID()
 	}
 	return t, nil
+}
+
+// ReadUpload parses a posted form with a file in it. The body must be bounded
+// already.
+func ReadUpload(r *http.Request) (*Typed, error) {
+	if err := r.ParseMultipartForm(1 << 20); err != nil {
+		return nil, nursery.Problem{Says: "The file did not arrive whole, or is too large."}
+	}
+	return ReadForm(r)
+}
+
+// File gives an uploaded file's bytes.
+func File(r *http.Request, name string) ([]byte, error) {
+	f, _, err := r.FormFile(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return io.ReadAll(f)
 }
 
 // Text gives a field.

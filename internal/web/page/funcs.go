@@ -55,6 +55,18 @@ var funcs = template.FuncMap{
 		}
 		return f
 	},
+	// cutform is a form that is filled in already: what was sent stands, where
+	// this one was sent. Names and values come in pairs.
+	"cutform": func(f Form, sent bool, prefix string, pairs ...string) Form {
+		f.Prefix = prefix + "-"
+		if !sent {
+			f.Values, f.Problems = url.Values{}, nil
+			for i := 0; i+1 < len(pairs); i += 2 {
+				f.Values.Set(pairs[i], pairs[i+1])
+			}
+		}
+		return f
+	},
 	"needed": func(f Field) Field { f.Required = true; return f },
 	"listed": func(f Field, id string) Field { f.List = id; return f },
 	"figure": func(text string, w working.Working) Figure { return Figure{text, w} },

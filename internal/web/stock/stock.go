@@ -37,8 +37,13 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/stock", Who: page.Boss, Do: s.add},
 		{Method: "GET", Path: "/stock/lots/{code}", Who: page.Readers, Do: s.lot},
 		{Method: "POST", Path: "/stock/lots/{code}/readings", Who: page.Boss, Do: s.measure},
+		{Method: "POST", Path: "/stock/lots/{code}/readings/back", Who: page.Boss, Do: s.takeBack},
 		{Method: "POST", Path: "/stock/lots/{code}/readings/remove", Who: page.Boss, Do: s.unmeasure},
 		{Method: "POST", Path: "/stock/lots/{code}/settle", Who: page.Boss, Do: s.settle},
+		{Method: "GET", Path: "/stock/lots/{code}/caliper", Who: page.Boss, Do: s.caliper},
+		{Method: "POST", Path: "/stock/lots/{code}/look", Who: page.Boss, Do: s.look},
+		{Method: "POST", Path: "/stock/lots/{code}/recount", Who: page.Boss, Do: s.recount},
+		{Method: "POST", Path: "/stock/lots/{code}/back", Who: page.Boss, Do: s.back},
 	}
 }
 
@@ -106,11 +111,14 @@ func (s stock) add(w http.ResponseWriter, r *http.Request) error {
 
 type lotPage struct {
 	nursery.LotPage
-	Drawing template.HTML
-	How     working.Working
-	Sure    working.Working // of the share
-	Rows    []classRow
-	Last    []store.Reading
+	Drawing       template.HTML
+	GrowthDrawing template.HTML
+	How           working.Working
+	Sure          working.Working // of the share
+	Rows          []classRow
+	Last          []store.Reading
+
+	Ready, Roots, Barks, Leaves []string
 }
 
 type classRow struct {
@@ -129,7 +137,8 @@ func (s stock) showLot(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if err != nil {
 		return err
 	}
-	p := lotPage{LotPage: lp, Drawing: draw.Diameters(lp.Diameters, "stock", "Diameters of lot "+lp.Lot.Code), How: howSpread(lp), Sure: howSure(lp)}
+	p := lotPage{LotPage: lp, Drawing: draw.Diameters(lp.Diameters, "stock", "Diameters of lot "+lp.Lot.Code), How: howSpread(lp), Sure: howSure(lp),
+		GrowthDrawing: draw.Growth(lp.Grown), Ready: nursery.LotReady, Roots: nursery.LotRoots, Barks: nursery.LotBark, Leaves: nursery.LotLeaves}
 	for _, c := range lp.Diameters.All {
 		p.Rows = append(p.Rows, classRow{c.Class, c.N, freeIn(lp.Diameters.Free, c.Class)})
 	}
@@ -200,6 +209,9 @@ func (s stock) measure(w http.ResponseWriter, r *http.Request) error {
 	}
 	if err == nil {
 		err = s.Nursery.AddReadings(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), mm)
+	}
+	if page.IsPart(r) {
+		return s.kept(w, r, f, err)
 	}
 	if len(mm) == 1 {
 		return s.lotForm(w, r, f, err, "%g mm is kept.", mm[0])

@@ -66,10 +66,30 @@ func (t trace) find(w http.ResponseWriter, r *http.Request) error {
 	if page.IsPart(r) {
 		return t.Part(w, t.views["find"], list, found)
 	}
-	if len(found) == 1 && found[0].Kind == "tag" && found[0].Code == typed {
+	// A scanned label opens at once.
+	if to, ok := opens[kindOf(found, typed)]; ok && role != nursery.BenchHand {
+		return page.Go(w, r, to+strings.ToUpper(typed))
+	} else if kindOf(found, typed) == "tag" {
 		return page.Go(w, r, "/trace/tag/"+typed)
 	}
 	return t.Show(w, r, t.views["find"], page.Frame{Title: "Find", Data: foundPage{typed, found}})
+}
+
+// opens is where a code of each kind leads.
+var opens = map[string]string{"tag": "/trace/tag/", "lot": "/stock/lots/", "bundle": "/wood/bundles/", "plant": "/wood/plants/", "order": "/orders/", "batch": "/bench/batches/"}
+
+// kindOf is the kind of the one thing that bears the code, or "".
+func kindOf(found []store.Found, code string) string {
+	kind := ""
+	for _, f := range found {
+		if strings.EqualFold(f.Code, code) {
+			if kind != "" {
+				return ""
+			}
+			kind = f.Kind
+		}
+	}
+	return kind
 }
 
 func (t trace) show(w http.ResponseWriter, r *http.Request) error {

@@ -38,6 +38,14 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/wood/bundles/{code}", Who: page.Readers, Do: s.bundle},
 		{Method: "POST", Path: "/wood/bundles/{code}/throw-out", Who: page.Boss, Do: s.throwOut},
 		{Method: "POST", Path: "/wood/bundles/{code}/move", Who: page.Boss, Do: s.move},
+		{Method: "GET", Path: "/wood/collect", Who: page.Readers, Do: s.collect},
+		{Method: "POST", Path: "/wood/collect", Who: page.Boss, Do: s.cut},
+		{Method: "GET", Path: "/wood/collect/labels", Who: page.Readers, Do: s.collectLabels},
+		{Method: "POST", Path: "/wood/collect/print", Who: page.Boss, Do: s.print},
+		{Method: "POST", Path: "/wood/plants/{code}/seen", Who: page.Boss, Do: s.see},
+		{Method: "POST", Path: "/wood/plants/{code}/photos", Who: page.Boss, Do: s.addPhoto},
+		{Method: "POST", Path: "/wood/plants/{code}/photos/remove", Who: page.Boss, Do: s.dropPhoto},
+		{Method: "GET", Path: "/wood/photos/{id}", Who: page.Readers, Do: s.photo},
 		{Method: "GET", Path: "/wood/store", Who: page.Everyone, Do: s.colds},
 		{Method: "POST", Path: "/wood/store", Who: page.Boss, Do: s.coldForm("add", s.addCold)},
 		{Method: "POST", Path: "/wood/store/settings", Who: page.Boss, Do: s.coldForm("settings", s.setCold)},
@@ -135,11 +143,24 @@ func (s wood) addBundle(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s wood) plant(w http.ResponseWriter, r *http.Request) error {
+	return s.showPlant(w, r, page.NewForm(), http.StatusOK)
+}
+
+func (s wood) showPlant(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
 	p, err := s.Nursery.Plant(r.Context(), chi.URLParam(r, "code"))
 	if err != nil {
 		return err
 	}
-	return s.Show(w, r, s.views["plant"], page.Frame{Title: "Mother plant " + p.Plant.Code, Stage: "Wood", Data: p, Form: page.NewForm()})
+	if status == http.StatusOK {
+		f.Values.Set("seen_true_by", p.Plant.SeenTrueBy)
+		if p.Plant.SeenTrueOn != nil {
+			f.Values.Set("seen_true_on", p.Plant.SeenTrueOn.Format("2006-01-02"))
+		}
+		f.Values.Set("place", p.Plant.Place)
+		f.Values.Set("health", p.Plant.Health)
+		f.Values.Set("licence", p.Plant.Licence)
+	}
+	return s.ShowStatus(w, r, s.views["plant"], page.Frame{Title: "Mother plant " + p.Plant.Code, Stage: "Wood", Data: p, Form: f}, status)
 }
 
 type bundlePage struct {

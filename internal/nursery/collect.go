@@ -1,0 +1,277 @@
+package nursery
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"unionknot/internal/core/wood"
+	"unionknot/internal/core/working"
+	"unionknot/internal/store"
+)
+
+// House defaults of a collection.
+const (
+	SparePct = 10 // grafts more than are needed
+	WastePct = 10 // pieces thrown out at the bench
+)
+
+// guessStick is a stick where nothing was ever cut of a variety.
+var guessStick = wood.Stick{LengthMM: 500, BaseMM: 8.5, TipMM: 5.5, InternodeMM: 24, BlindShare: 0.05}
+
+// CollectAsked is what can be changed of a collection.
+type CollectAsked struct {
+	Spare, Waste float64 // in a hundred
+	Buds         int     // a piece; 0: as the variety was cut last
+}
+
+// CollectLine is one mother plant to cut from.
+type CollectLine struct {
+	Plant    store.Plant
+	Sticks   int
+	Bundle   string // a code for what is cut
+	Stick    wood.Stick
+	Buds     int
+	Guess    bool // the stick is a house default, nothing was cut of it before
+	LookFor  string
+	Orders   []string
+	Need     int // pieces that all open orders for the variety lack
+	Working  working.Working
+	Warnings []string
+}
+
+// Collection is the sheet of wood to cut for the open orders.
+type Collection struct {
+	Lines   []CollectLine // by place, in walking order
+	Without []string      // varieties wanted without a mother plant
+	Asked   CollectAsked
+	State   map[string]string // of each genus' wood now
+	Usable  string
+	Sealed  string
+}
+
+// Collect works out what to cut for the open orders: so many sticks of each
+// mother plant, and what to look for.
+func (s *Service) Collect(ctx context.Context, asked CollectAsked) (Collection, error) {
+	q := s.db.Q()
+	if asked.Spare < 0 || asked.Spare > 300 || asked.Waste < 0 || asked.Waste > 90 || asked.Buds < 0 || asked.Buds > 6 {
+		return Collection{}, Problem{"", "Spare is 0 to 300 in a hundred, waste 0 to 90, and a piece has 1 to 6 buds."}
+	}
+	c := Collection{Asked: asked, State: map[string]string{}}
+	way, err := q.HouseWay(ctx, "usable part of the shoot")
+	if err != nil {
+		return c, err
+	}
+	c.Usable = way.Chosen
+	seal, err := q.HouseWay(ctx, "scion tip at cutting")
+	if err != nil {
+		return c, err
+	}
+	c.Sealed = seal.Chosen
+	orders, err := s.Orders(ctx)
+	if err != nil {
+		return c, err
+	}
+	type want struct {
+		id            int64
+		variety       string
+		genus         string
+		need, free    int
+		orders, parts []string
+	}
+	wants := map[int64]*want{}
+	var order []int64
+	for _, o := range orders {
+		if o.ToGo == 0 {
+			continue
+		}
+		w := wants[o.Order.VarietyID]
+		if w == nil {
+			w = &want{id: o.Order.VarietyID, variety: o.Order.Variety, genus: o.Order.Genus, free: o.Order.WoodFree}
+			wants[w.id] = w
+			order = append(order, w.id)
+		}
+		w.need += o.ToGo
+		w.orders = append(w.orders, o.Order.Code)
+		w.parts = append(w.parts, fmt.Sprintf("%s: %d", o.Order.Code, o.ToGo))
+	}
+	gs, err := q.Genera(ctx)
+	if err != nil {
+		return c, err
+	}
+	genera := map[string]store.Genus{}
+	for _, g := range gs {
+		genera[g.Key] = g
+	}
+	codes, err := s.bundleCodes(ctx, q)
+	if err != nil {
+		return c, err
+	}
+	for _, id := range order {
+		w := wants[id]
+		lack := w.need - w.free
+		if lack <= 0 {
+			continue
+		}
+		g := genera[w.genus]
+		if c.State[w.genus] == "" {
+			if c.State[w.genus], err = s.woodNow(ctx, q, g); err != nil {
+				return c, err
+			}
+		}
+		plants, err := q.PlantsOf(ctx, id)
+		if err != nil {
+			return c, err
+		}
+		if len(plants) == 0 {
+			c.Without = append(c.Without, w.variety)
+			continue
+		}
+		// Wood is cut from plants seen true, where there is one.
+		if slices.ContainsFunc(plants, func(p store.Plant) bool { return p.SeenTrueOn != nil }) {
+			plants = slices.DeleteFunc(plants, func(p store.Plant) bool { return p.SeenTrueOn == nil })
+		}
+		for i, p := range plants {
+			l := CollectLine{Plant: p, LookFor: g.CutNote, Orders: w.orders, Need: lack}
+			share := lack*(i+1)/len(plants) - lack*i/len(plants)
+			if share == 0 {
+				continue
+			}
+			if err := s.stickOf(ctx, q, &l, asked.Buds, c.Usable); err != nil {
+				return c, err
+			}
+			y, err := l.Stick.Of()
+			if err != nil {
+				return c, fmt.Errorf("plant %s: %w", p.Code, err)
+			}
+			l.Sticks = wood.SticksToCut(share, asked.Spare/100, asked.Waste/100, y.Pieces)
+			if l.Sticks < 0 {
+				l.Warnings = append(l.Warnings, "Its sticks give no piece: measure one anew.")
+				l.Sticks = 0
+			}
+			if p.SeenTrueOn == nil {
+				l.Warnings = append(l.Warnings, "Not seen true: cut no more than a trial.")
+			}
+			if p.Licence != "" {
+				l.Warnings = append(l.Warnings, "Protected variety: "+p.Licence+".")
+			}
+			if st := c.State[w.genus]; !contains(WoodStates, st) {
+				l.Warnings = append(l.Warnings, capital(st)+".")
+			}
+			l.Working = collectWorking(l, y, w.parts, w.need, w.free, share, len(plants), asked, c.Usable)
+			c.Lines = append(c.Lines, l)
+		}
+	}
+	slices.SortStableFunc(c.Lines, func(a, b CollectLine) int {
+		return cmp.Or(natural(a.Plant.Place, b.Plant.Place), natural(a.Plant.Code, b.Plant.Code))
+	})
+	for i := range c.Lines {
+		c.Lines[i].Bundle = codes()
+	}
+	return c, nil
+}
+
+func collectWorking(l CollectLine, y wood.Yield, parts []string, need, free, share, plants int, asked CollectAsked, usable string) working.Working {
+	from := fmt.Sprintf("%.0f mm long, %.1f to %.1f mm, %.0f mm between nodes", l.Stick.LengthMM, l.Stick.BaseMM, l.Stick.TipMM, l.Stick.InternodeMM)
+	source := working.OwnRecords
+	if l.Guess {
+		source = working.HouseDefault
+	}
+	// A stick more or less of yield is the range that a bundle's sticks have.
+	few, many := wood.SticksToCut(share, asked.Spare/100, asked.Waste/100, y.Pieces+1), wood.SticksToCut(share, asked.Spare/100, asked.Waste/100, max(1, y.Pieces-1))
+	return working.Working{Title: "Sticks to cut from " + l.Plant.Code, Rule: "wood yield", Answer: fmt.Sprintf("%d sticks", l.Sticks), Range: fmt.Sprintf("%d to %d, should a stick give a piece more or less", few, many),
+		Says: "What the open orders lack of the variety, with spare on top and waste taken off, over the pieces a stick gives.",
+		Inputs: []working.Input{
+			{Name: "Grafts to go", Value: fmt.Sprintf("%d (%s)", need, strings.Join(parts, ", ")), Source: working.OwnRecords},
+			{Name: "Pieces at hand", Value: strconv.Itoa(free), Source: working.OwnRecords},
+			{Name: "Shared among", Value: fmt.Sprintf("%d mother plants: %d pieces of this one", plants, share), Source: working.OwnRecords},
+			{Name: "Spare, waste", Value: fmt.Sprintf("%g %%, %g %%", asked.Spare, asked.Waste), Source: working.HouseDefault},
+			{Name: "A stick", Value: from, Source: source},
+			{Name: "Usable part", Value: usable, Source: working.HouseWay},
+			{Name: "Pieces a stick", Value: fmt.Sprintf("%d of %d buds", y.Pieces, l.Buds), Source: "geometry"}}}
+}
+
+// stickOf takes the stick as this plant, or its variety, gave it last.
+func (s *Service) stickOf(ctx context.Context, q store.Q, l *CollectLine, buds int, usable string) error {
+	zone, ok := wood.ZoneOf(usable)
+	if !ok {
+		zone = wood.Zone{To: 0.5}
+	}
+	l.Stick, l.Buds, l.Guess = guessStick, 2, true
+	b, ok, err := q.LastBundleLike(ctx, l.Plant.ID, l.Plant.VarietyID)
+	if err != nil {
+		return err
+	}
+	if ok {
+		l.Guess, l.Buds = false, b.BudsPerPiece
+		l.Stick = wood.Stick{LengthMM: b.LengthMM, BaseMM: b.BaseMM, TipMM: b.TipMM, InternodeMM: b.InternodeMM, BlindShare: b.BlindShare}
+	}
+	if buds > 0 {
+		l.Buds = buds
+	}
+	l.Stick.Usable, l.Stick.BudsPerPiece = zone, l.Buds
+	return nil
+}
+
+// woodNow says in which state a genus' wood can be cut today, or why not.
+func (s *Service) woodNow(ctx context.Context, q store.Q, g store.Genus) (string, error) {
+	y, err := s.yearOf(ctx, q, g.SeasonGroup)
+	if err != nil {
+		return "", err
+	}
+	span, ok := y.StockOn(s.Today())
+	if ok && span.State == "resting" {
+		if can, why := y.WoodOn("resting", s.Today()); !can {
+			return why, nil
+		}
+		return "resting", nil
+	}
+	if can, _ := y.WoodOn("ripe green", s.Today()); can {
+		return "ripe green", nil
+	}
+	if !ok {
+		return "this site has no season set for the genus", nil
+	}
+	return "the plants are " + span.State + ": dormant wood is cut in deep rest, green wood when it is ripe", nil
+}
+
+// bundleCodes gives codes for bundles to come: W- and the next free numbers.
+func (s *Service) bundleCodes(ctx context.Context, q store.Q) (func() string, error) {
+	n, err := q.HighestBundle(ctx)
+	return func() string {
+		n++
+		return fmt.Sprintf("W-%d", n)
+	}, err
+}
+
+// natural orders names as people do: row 9 before row 12.
+func natural(a, b string) int {
+	for a != "" && b != "" {
+		da, db := digits(a), digits(b)
+		if da > 0 && db > 0 {
+			x, _ := strconv.Atoi(a[:da])
+			y, _ := strconv.Atoi(b[:db])
+			if x != y {
+				return cmp.Compare(x, y)
+			}
+			a, b = a[da:], b[db:]
+			continue
+		}
+		if a[0] != b[0] {
+			return cmp.Compare(a[0], b[0])
+		}
+		a, b = a[1:], b[1:]
+	}
+	return cmp.Compare(len(a), len(b))
+}
+
+func digits(s string) int {
+	n := 0
+	for n < len(s) && n < 9 && s[n] >= '0' && s[n] <= '9' {
+		n++
+	}
+	return n
+}

@@ -1,0 +1,62 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// LotLook is a look at a lot's health.
+type LotLook struct {
+	ID       int64     `db:"id"`
+	LotID    int64     `db:"lot_id"`
+	Ready    string    `db:"ready"`
+	Roots    string    `db:"roots"`
+	Bark     string    `db:"bark"`
+	Leaves   string    `db:"leaves"`
+	Note     string    `db:"note"`
+	PersonID int64     `db:"person_id"`
+	Person   string    `db:"person"`
+	At       time.Time `db:"at"`
+}
+
+// AddLotLook keeps a look.
+func (q Q) AddLotLook(ctx context.Context, l LotLook) error {
+	return q.named(ctx, `insert into lot_look (lot_id, ready, roots, bark, leaves, note, person_id, at) values (:lot_id, :ready, :roots, :bark, :leaves, :note, :person_id, :at)`, l)
+}
+
+// LotLooks lists a lot's looks, newest first.
+func (q Q) LotLooks(ctx context.Context, lot int64) (ls []LotLook, err error) {
+	err = q.all(ctx, &ls, `select k.*, p.name as person from lot_look k join person p on p.id = k.person_id where lot_id = $1 order by at desc limit 50`, lot)
+	return ls, err
+}
+
+// FailedOf tells of a lot's stocks whose grafts failed and that have not come
+// back yet: how many, and the thinnest and thickest class they were of.
+type FailedOf struct {
+	N    int      `db:"n"`
+	Low  *float64 `db:"low"`
+	High *float64 `db:"high"`
+	Tags string   `db:"tags"`
+}
+
+// FailedStocks sums them up. reason marks the ledger's lines of those that
+// came back.
+func (q Q) FailedStocks(ctx context.Context, lot int64, reason string) (f FailedOf, err error) {
+	err = q.get(ctx, &f, `select coalesce(sum(c.dead), 0)::int - coalesce((select sum(n) from stock_ledger g where g.lot_id = $1 and g.reason like $2 || '%'), 0)::int as n,
+		min((select min(stock_mm) from tag_thread x where x.tag_id = t.id)) as low, max((select max(stock_mm) from tag_thread x where x.tag_id = t.id)) as high,
+		coalesce(string_agg(t.code || ' (' || c.dead || ')', ', ' order by t.id), '') as tags
+		from tag t join take_count c on c.id = t.look_id where t.lot_id = $1 and c.dead > 0`, lot, reason)
+	return f, err
+}
+
+// LotsFrom lists the lots that came back from a lot.
+func (q Q) LotsFrom(ctx context.Context, lot int64) (ls []Lot, err error) {
+	err = q.all(ctx, &ls, lotSelect+`where l.came_from_lot = $1 order by l.id`, lot)
+	return ls, err
+}
+
+// LotByID finds one.
+func (q Q) LotByID(ctx context.Context, id int64) (l Lot, err error) {
+	err = q.get(ctx, &l, lotSelect+`where l.id = $1`, id)
+	return l, err
+}

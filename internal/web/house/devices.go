@@ -1,0 +1,110 @@
+package house
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"unionknot/internal/exchange"
+	"unionknot/internal/nursery"
+	"unionknot/internal/standin"
+	"unionknot/internal/store"
+	"unionknot/internal/web/page"
+)
+
+type devicesPage struct {
+	Stores  []string
+	Printed []store.LabelPrint
+	Just    int64
+	Lot     string // a lot to try the caliper on
+	Code    string // a code for the scanner to read
+}
+
+func (h house) devices(w http.ResponseWriter, r *http.Request) error {
+	return h.showDevices(w, r, page.NewForm(), http.StatusOK)
+}
+
+func (h house) showDevices(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
+	p := devicesPage{Just: page.QueryInt(r, "print")}
+	var err error
+	if p.Stores, err = h.Nursery.ColdNames(r.Context()); err != nil {
+		return err
+	}
+	if p.Printed, err = h.Nursery.Printed(r.Context()); err != nil {
+		return err
+	}
+	lots, err := h.Nursery.Lots(r.Context(), 0)
+	if err != nil {
+		return err
+	}
+	for _, l := range lots {
+		if p.Code == "" {
+			p.Code = l.Lot.Code
+		}
+		if l.Lot.Free > 0 && p.Lot == "" {
+			p.Lot = l.Lot.Code
+		}
+	}
+	return h.ShowStatus(w, r, h.views["devices"], page.Frame{Title: "Devices", Stage: "House", Data: p, Form: f}, status)
+}
+
+// logger lets the simulated logger say what it read since its last reading.
+func (h house) logger(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	hours := f.Int("hours")
+	if err = f.Err(); err == nil && (hours < 1 || hours > 24*120) {
+		err = nursery.Problem{Field: "hours", Says: "Let it tell of 1 to 2,880 hours."}
+	}
+	n := 0
+	if err == nil {
+		now := h.Nursery.Now()
+		l := standin.StoreLogger{SetC: 1.2, Every: 10 * time.Minute}
+		switch f.Text("how") {
+		case "warm":
+			l.Trouble = []standin.Trouble{{From: now.Add(-time.Duration(hours) * time.Hour), To: now.Add(24 * time.Hour), ByC: 8}}
+		case "frost":
+			l.Trouble = []standin.Trouble{{From: now.Add(-time.Duration(hours) * time.Hour), To: now.Add(24 * time.Hour), ByC: -6}}
+		}
+		n, err = h.Nursery.Simulate(r.Context(), page.Actor(r), f.Text("store"), l.Readings(now.Add(-time.Duration(hours)*time.Hour), now))
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return h.showDevices(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	h.Flash(r, "The simulated logger sent %d new readings for %s.", n, f.Text("store"))
+	return page.Go(w, r, "/wood/store")
+}
+
+func (h house) printed(w http.ResponseWriter, r *http.Request) error {
+	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	if err != nil {
+		return nursery.ErrNotFound
+	}
+	p, err := h.Nursery.PrintedPDF(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/pdf")
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=labels-%d.pdf", id))
+	_, err = w.Write(p.PDF)
+	return err
+}
+
+// export writes a list as a file.
+func (h house) export(w http.ResponseWriter, r *http.Request) error {
+	kind, format := chi.URLParam(r, "kind"), exchange.Format(chi.URLParam(r, "format"))
+	if _, ok := nursery.KindOf(kind); !ok || format != exchange.CSV && format != exchange.XLSX {
+		return nursery.ErrNotFound
+	}
+	types := map[exchange.Format]string{exchange.CSV: "text/csv; charset=utf-8", exchange.XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}
+	w.Header().Set("Content-Type", types[format])
+	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%s-%s.%s", kind, h.Nursery.Today().Format(time.DateOnly), format))
+	return h.Nursery.Export(r.Context(), page.Actor(r), kind, format, w)
+}

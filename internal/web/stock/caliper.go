@@ -1,0 +1,150 @@
+package stock
+
+import (
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"math"
+	"net/http"
+	"strconv"
+
+	"github.com/go-chi/chi/v5"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/standin"
+	"unionknot/internal/store"
+	"unionknot/internal/web/draw"
+	"unionknot/internal/web/page"
+)
+
+type caliperPage struct {
+	nursery.LotPage
+	Drawing   template.HTML
+	Today     int
+	Low, High float64 // a reading outside is questioned before it is kept
+	Simulated []string
+}
+
+func (s stock) caliperData(r *http.Request) (caliperPage, error) {
+	lp, err := s.Nursery.Lot(r.Context(), chi.URLParam(r, "code"), 0)
+	p := caliperPage{LotPage: lp, Drawing: draw.Diameters(lp.Diameters, "stock", "Diameters of lot "+lp.Lot.Code)}
+	for _, x := range lp.Readings {
+		if x.TakenOn.Equal(s.Nursery.Today()) {
+			p.Today++
+		}
+	}
+	p.Low, p.High = expected(lp)
+	mean, sd := (p.Low+p.High)/2, (p.High-p.Low)/8
+	if p.High == 0 {
+		mean, sd = 8, 1
+	}
+	for _, mm := range (standin.TypingCaliper{MeanMM: mean, SDMM: sd, Seed: uint64(len(lp.Readings))}).Type(10) {
+		p.Simulated = append(p.Simulated, strconv.FormatFloat(mm, 'f', 1, 64))
+	}
+	return p, err
+}
+
+// expected is where a lot's readings should lie: its grade and a third to
+// either side, or four spreads around what was measured. Both 0: anywhere.
+func expected(lp nursery.LotPage) (low, high float64) {
+	if n := float64(len(lp.Sample)); n >= 8 {
+		m, v := 0.0, 0.0
+		for _, d := range lp.Sample {
+			m += d / n
+		}
+		for _, d := range lp.Sample {
+			v += (d - m) * (d - m) / (n - 1)
+		}
+		sd := math.Max(0.3, math.Sqrt(v))
+		return math.Round((m-4*sd)*10) / 10, math.Round((m+4*sd)*10) / 10
+	}
+	if lp.Lot.GradeLow != nil {
+		return math.Round(*lp.Lot.GradeLow*6.7) / 10, math.Round(*lp.Lot.GradeHigh*13.3) / 10
+	}
+	return 0, 0
+}
+
+func (s stock) caliper(w http.ResponseWriter, r *http.Request) error {
+	p, err := s.caliperData(r)
+	if err != nil {
+		return err
+	}
+	return s.Show(w, r, s.views["caliper"], page.Frame{Title: "Caliper, lot " + p.Lot.Code, Stage: "Stock", Data: p, Form: page.NewForm()})
+}
+
+// kept answers the caliper page: how the lot stands now, or why a reading was
+// not kept. The reading is safe before this is sent.
+func (s stock) kept(w http.ResponseWriter, r *http.Request, f *page.Typed, err error) error {
+	if form, ok := f.WithProblems(err); ok {
+		w.Header().Set("Content-Type", "application/json")
+		w.WriteHeader(http.StatusUnprocessableEntity)
+		says := form.Whole
+		for _, p := range form.Problems {
+			says = p
+		}
+		return json.NewEncoder(w).Encode(map[string]string{"says": says})
+	} else if err != nil {
+		return err
+	}
+	p, err := s.caliperData(r)
+	if err != nil {
+		return err
+	}
+	return s.Part(w, s.views["caliper"], "now", p)
+}
+
+func (s stock) look(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	err = s.Nursery.LookAtLot(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"),
+		store.LotLook{Ready: f.Text("ready"), Roots: f.Text("roots"), Bark: f.Text("bark"), Leaves: f.Text("leaves"), Note: f.Text("note")})
+	return s.lotForm(w, r, f, err, "The look is noted: %s.", f.Text("ready"))
+}
+
+func (s stock) recount(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	if f.Text("counted") == "" {
+		err = nursery.Problem{Field: "counted", Says: "Type how many free stems were counted."}
+	}
+	n, diff := f.Int("counted"), 0
+	if e := f.Err(); err == nil {
+		if err = e; err == nil {
+			diff, err = s.Nursery.Recount(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), n)
+		}
+	}
+	said := "The ledger agrees."
+	if diff != 0 {
+		said = fmt.Sprintf("The ledger has a line for the difference of %+d.", diff)
+	}
+	return s.lotForm(w, r, f, err, "%d counted. %s", n, said)
+}
+
+func (s stock) back(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	n := f.Int("back")
+	if err = f.Err(); err == nil {
+		err = s.Nursery.ReturnFailed(r.Context(), page.Actor(r), chi.URLParam(r, "code"), f.Text("new_code"), f.Text("place"), n)
+	}
+	return s.lotForm(w, r, f, err, "%d stocks are a lot of their own now: %s.", n, f.Text("new_code"))
+}
+
+// takeBack takes out today's last reading of a diameter.
+func (s stock) takeBack(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	mm := f.Number("mm")
+	if err = f.Err(); err == nil {
+		err = s.Nursery.TakeBackReading(r.Context(), page.Actor(r), chi.URLParam(r, "code"), mm)
+	}
+	return s.kept(w, r, f, err)
+}

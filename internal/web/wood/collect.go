@@ -1,0 +1,170 @@
+package wood
+
+import (
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"unionknot/internal/exchange"
+	"unionknot/internal/nursery"
+	"unionknot/internal/web/page"
+)
+
+type collectPage struct {
+	nursery.Collection
+	States []string
+	Marks  map[string][]string
+	Sent   string // the row whose form was sent
+	Today  string
+	Query  string
+}
+
+func collectAsked(r *http.Request) nursery.CollectAsked {
+	a := nursery.CollectAsked{Spare: nursery.SparePct, Waste: nursery.WastePct}
+	q := r.URL.Query()
+	if x, err := exchange.ParseNumber(q.Get("spare")); err == nil {
+		a.Spare = x
+	}
+	if x, err := exchange.ParseNumber(q.Get("waste")); err == nil {
+		a.Waste = x
+	}
+	a.Buds, _ = strconv.Atoi(q.Get("buds"))
+	return a
+}
+
+func (s wood) collect(w http.ResponseWriter, r *http.Request) error {
+	return s.showCollect(w, r, page.NewForm(), http.StatusOK, "")
+}
+
+func (s wood) showCollect(w http.ResponseWriter, r *http.Request, f page.Form, status int, sent string) error {
+	c, err := s.Nursery.Collect(r.Context(), collectAsked(r))
+	if form, ok := page.NewForm().WithProblems(err); ok {
+		f, status = form, http.StatusUnprocessableEntity
+	} else if err != nil {
+		return err
+	}
+	p := collectPage{Collection: c, States: nursery.WoodStates, Marks: nursery.Marks, Sent: sent, Today: s.Nursery.Today().Format("2006-01-02"), Query: r.URL.RawQuery}
+	return s.ShowStatus(w, r, s.views["collect"], page.Frame{Title: "Wood to cut", Stage: "Wood", Data: p, Form: f}, status)
+}
+
+// cut keys in what was really cut of a line of the sheet.
+func (s wood) cut(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	n := nursery.NewBundle{Code: f.Text("code"), Plant: f.Text("plant"), State: f.Text("state"), Place: f.Text("place"), CutOn: f.Date("cut_on"), Sticks: f.Int("sticks"),
+		LengthMM: f.Number("length_mm"), BaseMM: f.Number("base_mm"), TipMM: f.Number("tip_mm"), InternodeMM: f.Number("internode_mm"), BlindPct: f.Number("blind_pct"), BudsPerPiece: f.Int("buds_per_piece"),
+		Sealed: f.Text("sealed") != "", Marks: f.Values["marks"], Dropped: f.Int("dropped")}
+	if err = f.Err(); err == nil {
+		err = s.Nursery.AddBundle(r.Context(), page.Actor(r), n)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return s.showCollect(w, r, form, http.StatusUnprocessableEntity, n.Plant)
+	} else if err != nil {
+		return err
+	}
+	s.Flash(r, "Bundle %s is in: what is still lacking is worked out anew.", strings.ToUpper(n.Code))
+	to := "/wood/collect"
+	if r.URL.RawQuery != "" {
+		to += "?" + r.URL.RawQuery
+	}
+	return page.Go(w, r, to)
+}
+
+func (s wood) collectLabels(w http.ResponseWriter, r *http.Request) error {
+	c, err := s.Nursery.Collect(r.Context(), collectAsked(r))
+	if err != nil {
+		return err
+	}
+	return s.Show(w, r, s.views["labels"], page.Frame{Title: "Labels for the wood to cut", Bare: true, Data: collectPage{Collection: c, Query: r.URL.RawQuery}})
+}
+
+// print sends the sheet's labels to the label printer.
+func (s wood) print(w http.ResponseWriter, r *http.Request) error {
+	c, err := s.Nursery.Collect(r.Context(), collectAsked(r))
+	if err != nil {
+		return err
+	}
+	var ls []exchange.Label
+	for _, l := range c.Lines {
+		one := exchange.Label{Code: l.Bundle, Lines: []string{l.Plant.Variety + " (" + l.Plant.Genus + ")", "wood of " + l.Plant.Code + ", " + l.Plant.Place, "cut on ____________", strconv.Itoa(l.Sticks) + " sticks"}}
+		ls = append(ls, one, one)
+	}
+	id, err := s.Nursery.PrintLabels(r.Context(), page.Actor(r), "Wood to cut", ls)
+	if form, ok := page.NewForm().WithProblems(err); ok {
+		return s.showCollect(w, r, form, http.StatusUnprocessableEntity, "")
+	} else if err != nil {
+		return err
+	}
+	s.Flash(r, "%d labels went to the simulated label printer.", len(ls))
+	return page.Go(w, r, "/devices?print="+page.ID(id))
+}
+
+func (s wood) see(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	code := chi.URLParam(r, "code")
+	n := nursery.SeePlant{SeenTrueBy: f.Text("seen_true_by"), SeenTrueOn: f.Date("seen_true_on"), Place: f.Text("place"), Health: f.Text("health"), Licence: f.Text("licence")}
+	if err = f.Err(); err == nil {
+		err = s.Nursery.SeeTrue(r.Context(), page.Actor(r), code, n)
+	}
+	return s.plantForm(w, r, f, err, "Plant "+code+" is noted.")
+}
+
+func (s wood) plantForm(w http.ResponseWriter, r *http.Request, f *page.Typed, err error, said string) error {
+	if form, ok := f.WithProblems(err); ok {
+		return s.showPlant(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	s.Flash(r, "%s", said)
+	return page.Go(w, r, "/wood/plants/"+chi.URLParam(r, "code"))
+}
+
+func (s wood) addPhoto(w http.ResponseWriter, r *http.Request) error {
+	r.Body = http.MaxBytesReader(w, r.Body, nursery.MaxPhoto+64<<10)
+	f, err := page.ReadUpload(r)
+	var body []byte
+	if err == nil {
+		body, err = page.File(r, "photo")
+	}
+	if err != nil {
+		f = &page.Typed{Form: page.NewForm()}
+		err = nursery.Problem{Field: "photo", Says: "The picture is missing or over 5 MB. Choose a smaller one."}
+	} else {
+		err = s.Nursery.AddPhoto(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), f.Text("says"), body)
+	}
+	return s.plantForm(w, r, f, err, "The picture is kept.")
+}
+
+func (s wood) photo(w http.ResponseWriter, r *http.Request) error {
+	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	if err != nil {
+		return nursery.ErrNotFound
+	}
+	p, err := s.Nursery.Photo(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", p.Kind)
+	w.Header().Set("Cache-Control", "private, max-age=86400")
+	_, err = w.Write(p.Body)
+	return err
+}
+
+func (s wood) dropPhoto(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	id := int64(f.Int("id"))
+	if err = f.Err(); err == nil {
+		err = s.Nursery.DropPhoto(r.Context(), page.Actor(r), chi.URLParam(r, "code"), id)
+	}
+	return s.plantForm(w, r, f, err, "The picture is taken out.")
+}
