@@ -136,6 +136,9 @@ func (s *Service) ReturnFailed(ctx context.Context, a Actor, code, newCode, plac
 		if err != nil {
 			return err
 		}
+		if f.N < 1 {
+			return Problem{"", fmt.Sprintf("0 stocks of lot %s are counted dead and have not come back: there is none to make a lot of.", l.Code)}
+		}
 		if n < 1 || n > f.N {
 			return Problem{"back", fmt.Sprintf("%d stocks of lot %s are counted dead and have not come back; say how many of them live, from 1 to that.", f.N, l.Code)}
 		}

@@ -23,19 +23,19 @@ var ctx = context.Background()
 
 // house is an empty nursery with one propagator, two hands and a looker.
 type house struct {
-	*testing.T
+	testing.TB
 	*nursery.Service
 	db                      *store.DB
 	maud, ansel, odile, eye nursery.Actor
 	r                       *rand.Rand
 }
 
-func newHouse(t *testing.T) *house {
+func newHouse(t testing.TB) *house {
 	t.Helper()
 	db := storetest.Empty(t)
 	s, err := nursery.New(ctx, db, storetest.Quiet)
 	require.NoError(t, err)
-	h := &house{T: t, Service: s, db: db, r: rand.New(rand.NewPCG(9, 9))}
+	h := &house{TB: t, Service: s, db: db, r: rand.New(rand.NewPCG(9, 9))}
 	h.on(2027, 2, 10)
 	code, err := s.SetupCode(ctx)
 	require.NoError(t, err)
@@ -147,7 +147,7 @@ func (h *house) pieces(code string) map[string]int {
 	return by
 }
 
-func isProblem(t *testing.T, err error, says string) {
+func isProblem(t testing.TB, err error, says string) {
 	t.Helper()
 	var p nursery.Problem
 	var ps nursery.Problems

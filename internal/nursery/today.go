@@ -12,13 +12,15 @@ import (
 
 // TodayPage is what the Today stage shows.
 type TodayPage struct {
-	Live    []LiveTag
-	Bench   []store.Tag // to do today or overdue, not begun
-	Due     []HealLine
-	Orders  []OrderLine   // short or unmatched, soonest first
-	Batches []store.Batch // made and not yet split into tags
-	Mine    []store.Tag
-	Risks   []Risk // worst first
+	Live           []LiveTag
+	Bench          []store.Tag // to do today or overdue, not begun
+	Due            []HealLine
+	Orders         []OrderLine   // short or unmatched, soonest first
+	Batches        []store.Batch // made and not yet split into tags
+	Mine           []store.Tag
+	Risks          []Risk      // worst first
+	Unmeasured     []store.Lot // with stems free and no reading
+	Sticks, Plants int         // of wood to cut for the open orders
 }
 
 // Risk is something that will be lost if nobody does anything.
@@ -79,6 +81,16 @@ func (s *Service) TodayPage(ctx context.Context, a Actor) (TodayPage, error) {
 		case !t.Day.After(s.Today()):
 			p.Bench = append(p.Bench, t)
 		}
+	}
+	if p.Unmeasured, err = q.Unmeasured(ctx); err != nil {
+		return p, err
+	}
+	c, err := s.Collect(ctx, CollectAsked{Spare: SparePct, Waste: WastePct})
+	if err != nil {
+		return p, err
+	}
+	for _, l := range c.Lines {
+		p.Sticks, p.Plants = p.Sticks+l.Sticks, p.Plants+1
 	}
 	orders, err := s.Orders(ctx)
 	if err != nil {

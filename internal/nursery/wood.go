@@ -287,6 +287,9 @@ func (s *Service) Wood(ctx context.Context, plantsAfter string, bundlesAfter int
 		return p, err
 	}
 	k := s.keeper(q)
+	if err := k.stay(ctx, bs...); err != nil {
+		return p, err
+	}
 	for _, b := range bs {
 		d, _, err := s.bundleDiameters(ctx, q, b)
 		if err != nil {

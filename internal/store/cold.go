@@ -127,8 +127,29 @@ func (q Q) BundlesIn(ctx context.Context, place string) (bs []Bundle, err error)
 	return bs, err
 }
 
-// MoveBundle notes where a bundle is kept now.
-func (q Q) MoveBundle(ctx context.Context, id int64, place string) error {
+// Stay is a stretch in which a bundle was kept in one place.
+type Stay struct {
+	BundleID int64     `db:"bundle_id"`
+	Since    time.Time `db:"since"`
+	Place    string    `db:"place"`
+}
+
+// Stays lists where bundles were kept, oldest first.
+func (q Q) Stays(ctx context.Context, bundles []int64) (map[int64][]Stay, error) {
+	var all []Stay
+	err := q.all(ctx, &all, `select * from bundle_stay where bundle_id = any($1) order by bundle_id, since`, bundles)
+	out := map[int64][]Stay{}
+	for _, s := range all {
+		out[s.BundleID] = append(out[s.BundleID], s)
+	}
+	return out, err
+}
+
+// MoveBundle notes where a bundle is kept from a time on.
+func (q Q) MoveBundle(ctx context.Context, id int64, place string, at time.Time) error {
+	if _, err := q.exec(ctx, `insert into bundle_stay (bundle_id, since, place) values ($1, $2, $3) on conflict (bundle_id, since) do update set place = excluded.place`, id, at, place); err != nil {
+		return err
+	}
 	_, err := q.exec(ctx, `update wood_bundle set place = $2 where id = $1`, id, place)
 	return err
 }

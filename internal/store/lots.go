@@ -60,3 +60,10 @@ func (q Q) LotByID(ctx context.Context, id int64) (l Lot, err error) {
 	err = q.get(ctx, &l, lotSelect+`where l.id = $1`, id)
 	return l, err
 }
+
+// Unmeasured lists lots with stems free of which nothing is measured, oldest
+// first.
+func (q Q) Unmeasured(ctx context.Context) (ls []Lot, err error) {
+	err = q.all(ctx, &ls, lotSelect+`where l.id in (select lot_id from stock_balance where account = 'free' and n > 0) and not exists (select 1 from caliper_reading r where r.lot_id = l.id) order by l.id limit 20`)
+	return ls, err
+}

@@ -132,7 +132,10 @@ func (q Q) AddBundle(ctx context.Context, b Bundle, by int64) (int64, error) {
 	id, err := q.insert(ctx, `insert into wood_bundle (code, plant_id, cut_on, state, sticks, length_mm, base_mm, tip_mm, internode_mm, blind_share, buds_per_piece, usable, pieces, place, made_at, sealed, marks)
 		values (:code, :plant_id, :cut_on, :state, :sticks, :length_mm, :base_mm, :tip_mm, :internode_mm, :blind_share, :buds_per_piece, :usable,
 			:pieces, :place, :made_at, :sealed, :marks) returning id`, b)
-	if err != nil || b.Pieces == 0 {
+	if err != nil {
+		return id, err
+	}
+	if _, err := q.exec(ctx, `insert into bundle_stay (bundle_id, since, place) values ($1, $2, $3)`, id, b.CutOn, b.Place); err != nil || b.Pieces == 0 {
 		return id, err
 	}
 	return id, q.MoveWood(ctx, Move{Of: id, N: b.Pieces, From: Outside, To: Free, Reason: "cut", PersonID: by, At: b.MadeAt})

@@ -63,6 +63,10 @@ func (h *house) real(t *testing.T, path string) string {
 		path = strings.Replace(path, "{code}", "L-201", 1)
 	case strings.HasPrefix(path, "/wood/plants/"):
 		path = strings.Replace(path, "{code}", "M-1", 1)
+	case path == "/wood/photos/{id}":
+		path = "/wood/photos/" + get(`insert into plant_photo (plant_id, kind, body, person_id, at) select m.id, 'image/png', 'x', p.id, now() from mother_plant m, person p where m.code = 'M-1' and p.sign_in = 'maud' returning id`)
+	case path == "/devices/prints/{id}":
+		path = "/devices/prints/" + get(`insert into label_print (title, labels, pdf, person_id, at) select 'x', 1, 'x', id, now() from person where sign_in = 'maud' returning id`)
 	case strings.HasPrefix(path, "/wood/bundles/"):
 		path = strings.Replace(path, "{code}", "W-301", 1)
 	case strings.HasPrefix(path, "/bench/batches/"):
@@ -74,7 +78,7 @@ func (h *house) real(t *testing.T, path string) string {
 	if path == "/results/tags" {
 		path += "?by=technique&key=whip-and-tongue"
 	}
-	return strings.NewReplacer("{kind}/{code}", "lot/L-201", "{kind}", "lots", "{id}", "1", "{name}", "lots.csv").Replace(path)
+	return strings.NewReplacer("{kind}/{code}", "lot/L-201", "{kind}", "lots", "{id}", "1", "{name}", "lots.csv", "{format}", "csv").Replace(path)
 }
 
 func TestEveryRouteByEveryRole(t *testing.T) {

@@ -144,10 +144,16 @@ type Keeping struct {
 	KeepBy, Earliest, KeepLate time.Time
 }
 
-// Keep works out how wood cut on a day stands now, and until when it keeps at
-// the store's present temperature.
+// Keep works out how wood cut on a day and kept here since stands now, and
+// until when it keeps at the store's present temperature.
 func (c Clock) Keep(cut, now time.Time, state string) Keeping {
-	k := Keeping{Age: c.Age(cut, now), Life: Life(state)}
+	return c.KeepAged(c.Age(cut, now), now, state)
+}
+
+// KeepAged works it out for wood that has aged so far already, here and
+// elsewhere.
+func (c Clock) KeepAged(age Age, now time.Time, state string) Keeping {
+	k := Keeping{Age: age, Life: Life(state)}
 	k.Used = k.Age.Days / k.Life
 	k.NowC, _ = c.Now(now)
 	until := func(out float64) time.Time {

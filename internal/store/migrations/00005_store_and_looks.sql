@@ -38,6 +38,16 @@ create index store_look_place on store_look (place_id, at desc);
 create index store_look_bundle on store_look (bundle_id, at desc);
 create trigger store_look_kept before update or delete on store_look for each row execute function only_added_to();
 
+-- Where a bundle was kept, and from when: wood ages by each place's own
+-- temperature.
+create table bundle_stay (
+  bundle_id bigint not null references wood_bundle,
+  since     timestamptz not null,
+  place     text not null,
+  primary key (bundle_id, since)
+);
+insert into bundle_stay select id, cut_on, place from wood_bundle;
+
 create table lot_look (
   id        bigint generated always as identity primary key,
   lot_id    bigint not null references stock_lot,

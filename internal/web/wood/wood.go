@@ -61,6 +61,7 @@ type bundleLine struct {
 }
 
 type listPage struct {
+	Marks         map[string][]string
 	Plants        []store.Plant
 	Bundles       []bundleLine
 	MorePlants    string
@@ -99,6 +100,7 @@ func (s wood) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if p.Varieties, _, err = s.Nursery.Names(r.Context()); err != nil {
 		return err
 	}
+	p.Marks = nursery.Marks
 	p.PlantK, _ = nursery.KindOf("plants")
 	p.BundK, _ = nursery.KindOf("bundles")
 	return s.ShowStatus(w, r, s.views["list"], page.Frame{Title: "Wood", Stage: "Wood", Data: p, Form: f}, status)
@@ -129,7 +131,8 @@ func (s wood) addBundle(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	n := nursery.NewBundle{Code: f.Text("code"), Plant: f.Text("plant"), State: f.Text("state"), Place: f.Text("place"), CutOn: f.Date("cut_on"), Sticks: f.Int("sticks"),
-		LengthMM: f.Number("length_mm"), BaseMM: f.Number("base_mm"), TipMM: f.Number("tip_mm"), InternodeMM: f.Number("internode_mm"), BlindPct: f.Number("blind_pct"), BudsPerPiece: f.Int("buds_per_piece")}
+		LengthMM: f.Number("length_mm"), BaseMM: f.Number("base_mm"), TipMM: f.Number("tip_mm"), InternodeMM: f.Number("internode_mm"), BlindPct: f.Number("blind_pct"), BudsPerPiece: f.Int("buds_per_piece"),
+		Sealed: f.Text("sealed") != "", Marks: f.Values["marks"], Dropped: f.Int("dropped")}
 	if err = f.Err(); err == nil {
 		err = s.Nursery.AddBundle(r.Context(), page.Actor(r), n)
 	}
