@@ -99,6 +99,9 @@ func (s *Service) cold(ctx context.Context, q store.Q, p store.ColdPlace) (ColdP
 			c.From = b.CutOn
 		}
 	}
+	if oldest := now.Add(-clockFrom); c.From.Before(oldest) {
+		c.From = oldest
+	}
 	if c.Readings, err = q.ColdReadings(ctx, p.ID, c.From); err != nil {
 		return c, err
 	}

@@ -56,6 +56,14 @@ type Collection struct {
 // Collect works out what to cut for the open orders: so many sticks of each
 // mother plant, and what to look for.
 func (s *Service) Collect(ctx context.Context, asked CollectAsked) (Collection, error) {
+	orders, err := s.Orders(ctx)
+	if err != nil {
+		return Collection{}, err
+	}
+	return s.collect(ctx, orders, asked)
+}
+
+func (s *Service) collect(ctx context.Context, orders []OrderLine, asked CollectAsked) (Collection, error) {
 	q := s.db.Q()
 	if asked.Spare < 0 || asked.Spare > 300 || asked.Waste < 0 || asked.Waste > 90 || asked.Buds < 0 || asked.Buds > 6 {
 		return Collection{}, Problem{"", "Spare is 0 to 300 in a hundred, waste 0 to 90, and a piece has 1 to 6 buds."}
@@ -71,10 +79,6 @@ func (s *Service) Collect(ctx context.Context, asked CollectAsked) (Collection, 
 		return c, err
 	}
 	c.Sealed = seal.Chosen
-	orders, err := s.Orders(ctx)
-	if err != nil {
-		return c, err
-	}
 	type want struct {
 		id            int64
 		variety       string

@@ -166,22 +166,38 @@ func (s *Service) RemoveReading(ctx context.Context, a Actor, code string, on ti
 	})
 }
 
-// TakeBackReading takes out the last of today's readings of a diameter.
+// TakeBackReading takes out the last of today's readings of a diameter. Asked
+// again with the same key it has been done.
 func (s *Service) TakeBackReading(ctx context.Context, a Actor, code string, mm float64) error {
-	l, err := s.db.Q().LotByCode(ctx, code)
-	if err != nil {
+	if err := a.must(Propagator); err != nil {
 		return err
 	}
-	rs, err := s.db.Q().Readings(ctx, l.ID)
-	if err != nil {
-		return err
-	}
-	for i := len(rs) - 1; i >= 0 && rs[i].TakenOn.Equal(s.Today()); i-- {
-		if math.Abs(rs[i].MM-mm) < 0.006 {
-			return s.RemoveReading(ctx, a, code, rs[i].TakenOn, rs[i].No)
+	return s.db.Tx(ctx, func(q store.Q) error {
+		l, err := q.LotByCode(ctx, code)
+		if err != nil {
+			return err
 		}
-	}
-	return Problem{"mm", fmt.Sprintf("No reading of %g mm was kept today.", mm)}
+		if again, err := sentBefore(ctx, q, "a reading of "+l.Code+" taken back"); err != nil || again {
+			return err
+		}
+		if err := q.LockLots(ctx, []int64{l.ID}); err != nil {
+			return err
+		}
+		rs, err := q.Readings(ctx, l.ID)
+		if err != nil {
+			return err
+		}
+		for i := len(rs) - 1; i >= 0 && rs[i].TakenOn.Equal(s.Today()); i-- {
+			if math.Abs(rs[i].MM-mm) < 0.006 {
+				r, err := q.RemoveReading(ctx, l.ID, rs[i].TakenOn, rs[i].No)
+				if err != nil {
+					return err
+				}
+				return s.changed(ctx, q, a, "lot", l.Code, "reading taken out", r, nil)
+			}
+		}
+		return Problem{"mm", fmt.Sprintf("No reading of %g mm was kept today.", mm)}
+	})
 }
 
 // Diameters is a lot or a bundle as classes: what there was, and what is

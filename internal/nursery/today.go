@@ -85,16 +85,16 @@ func (s *Service) TodayPage(ctx context.Context, a Actor) (TodayPage, error) {
 	if p.Unmeasured, err = q.Unmeasured(ctx); err != nil {
 		return p, err
 	}
-	c, err := s.Collect(ctx, CollectAsked{Spare: SparePct, Waste: WastePct})
+	orders, err := s.Orders(ctx)
+	if err != nil {
+		return p, err
+	}
+	c, err := s.collect(ctx, orders, CollectAsked{Spare: SparePct, Waste: WastePct})
 	if err != nil {
 		return p, err
 	}
 	for _, l := range c.Lines {
 		p.Sticks, p.Plants = p.Sticks+l.Sticks, p.Plants+1
-	}
-	orders, err := s.Orders(ctx)
-	if err != nil {
-		return p, err
 	}
 	for _, o := range orders {
 		if o.ToGo > 0 || o.Need.Missing != "" {

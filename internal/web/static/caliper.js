@@ -132,12 +132,16 @@ document.addEventListener('alpine:init', () => {
       if (this.waiting().some((x) => x.id === r.id) && !this.busy) {
         this.put(this.waiting().filter((x) => x.id !== r.id));
       } else {
+        // The same key for every try, so that a lost answer takes back one.
+        const undoes = r.undoes || uuid();
+        this.last = this.last.map((x) => (x.id === r.id ? { ...x, state: 'going', undoes } : x));
         const res = await fetch(`/stock/lots/${encodeURIComponent(this.lot)}/readings/back`, {
           method: 'POST',
           headers: { 'HX-Request': 'true', 'Content-Type': 'application/x-www-form-urlencoded' },
-          body: new URLSearchParams({ mm: String(r.mm) }),
+          body: new URLSearchParams({ once: undoes, mm: String(r.mm) }),
         }).catch(() => null);
         if (!res || !res.ok) {
+          this.mark(r.id, 'safe');
           this.say('It could not be taken back: the line is down or it is gone already.', 'bad');
           return;
         }

@@ -144,7 +144,7 @@ func (s stock) takeBack(w http.ResponseWriter, r *http.Request) error {
 	}
 	mm := f.Number("mm")
 	if err = f.Err(); err == nil {
-		err = s.Nursery.TakeBackReading(r.Context(), page.Actor(r), chi.URLParam(r, "code"), mm)
+		err = s.Nursery.TakeBackReading(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), mm)
 	}
 	return s.kept(w, r, f, err)
 }
