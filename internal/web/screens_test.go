@@ -32,7 +32,7 @@ func (h *house) screens(t *testing.T) map[string]string {
 	t.Helper()
 	batch := h.one(t, `select b.code from batch b join tag t on t.batch_id = b.id where t.finished_at is null limit 1`)
 	return map[string]string{"today": "/today", "orders": "/orders", "order": "/orders/O-52", "stock": "/stock", "lot": "/stock/lots/L-201", "wood": "/wood", "store": "/wood/store", "collect": "/wood/collect", "wood labels": "/wood/collect/labels", "caliper": "/stock/lots/L-188/caliper", "growth": "/stock/lots/L-188", "devices": "/devices", "plant": "/wood/plants/M-8",
-		"bundle": "/wood/bundles/W-304", "match": "/match", "weave": "/match/O-48", "union": "/match/union", "bench": "/bench", "batch": "/bench/batches/" + batch,
+		"bundle": "/wood/bundles/W-304", "match": "/match", "programme": "/match/programme", "weave": "/match/O-48", "union": "/match/union", "bench": "/bench", "batch": "/bench/batches/" + batch,
 		"card": "/bench/tags/" + h.liveTag(t), "heal": "/heal", "count": "/heal/" + h.dueTag(t), "results": "/results", "trace": "/trace/lot/L-201", "house": "/house", "changes": "/house/changes", "find": "/find?q=lantern", "lost": "/nowhere"}
 }
 

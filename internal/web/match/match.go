@@ -28,6 +28,8 @@ func Routes(k *page.Kit) []page.Route {
 	m := match{k, page.Views(files)}
 	return []page.Route{
 		{Method: "GET", Path: "/match", Who: page.Readers, Do: m.list},
+		{Method: "GET", Path: "/match/programme", Who: page.Readers, Do: m.programme},
+		{Method: "POST", Path: "/match/programme", Who: page.Boss, Do: m.makeAll},
 		{Method: "GET", Path: "/match/union", Who: page.Everyone, Do: m.union},
 		{Method: "GET", Path: "/match/{code}", Who: page.Readers, Do: m.weave},
 		{Method: "POST", Path: "/match/{code}", Who: page.Boss, Do: m.make},
@@ -76,7 +78,7 @@ func (m match) show(w http.ResponseWriter, r *http.Request, a nursery.Asked, f p
 	if err != nil {
 		return err
 	}
-	p := weavePage{MatchPage: mp, Drawing: draw.Weave(mp), Tie: "film", Healing: healing(mp.Genus.Key)}
+	p := weavePage{MatchPage: mp, Drawing: draw.Weave(mp), Tie: "film", Healing: nursery.UsualHealing(mp.Genus.Key)}
 	for i := range mp.Ways {
 		p.Samples = append(p.Samples, draw.ThreadSample(i))
 	}
@@ -111,19 +113,6 @@ func (m match) union(w http.ResponseWriter, r *http.Request) error {
 		p.Side, p.Face, p.Moved = draw.Cut(up.Kind, s), draw.Union(up), draw.Shift(up)
 	}
 	return m.Show(w, r, m.views["union"], page.Frame{Title: "Union", Stage: "Match", Data: p})
-}
-
-// healing is the way that suits a genus (craft: healing): house default.
-func healing(genus string) string {
-	switch genus {
-	case "walnut", "chestnut", "hazel", "grape", "persimmon":
-		return "warm union"
-	case "plum", "cherry", "apricot", "peach":
-		return "cool room"
-	case "maple", "wisteria", "rose", "citrus":
-		return "pot at once"
-	}
-	return "cold callus"
 }
 
 func (m match) make(w http.ResponseWriter, r *http.Request) error {

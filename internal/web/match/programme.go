@@ -1,0 +1,132 @@
+package match
+
+import (
+	"html/template"
+	"net/http"
+	"net/url"
+	"slices"
+
+	"unionknot/internal/core/pairing"
+	"unionknot/internal/nursery"
+	"unionknot/internal/web/draw"
+	"unionknot/internal/web/page"
+)
+
+type strandLine struct {
+	nursery.ProgrammeLine
+	Drawing template.HTML
+	Rows    []threadRow
+}
+
+type threadRow struct {
+	pairing.Thread
+	Hold, Apart, Let string // addresses that hold it, keep it apart, or let go
+}
+
+type askedRow struct {
+	Says, Let string
+}
+
+type programmePage struct {
+	nursery.ProgrammePage
+	Strands []strandLine
+	Ways    []wayKey
+	Asking  []askedRow
+	Query   string
+	Tie     string
+}
+
+type wayKey struct {
+	Name   string
+	Sample template.HTML
+}
+
+// asking reads what is held and kept apart from the address.
+func asking(v url.Values) nursery.ProgrammeAsked {
+	var a nursery.ProgrammeAsked
+	for _, s := range v["hold"] {
+		if t, ok := nursery.ThreadOf(s); ok {
+			a.Held = append(a.Held, t)
+		}
+	}
+	for _, s := range v["apart"] {
+		if t, ok := nursery.ThreadOf(s); ok {
+			a.Banned = append(a.Banned, pairing.Pair{Order: t.Order, Lot: t.Lot, Bundle: t.Bundle, Stock: t.Stock, Scion: t.Scion})
+		}
+	}
+	return a
+}
+
+func (m match) programme(w http.ResponseWriter, r *http.Request) error {
+	return m.showProgramme(w, r, page.NewForm(), http.StatusOK)
+}
+
+func (m match) showProgramme(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
+	v := r.URL.Query()
+	pp, err := m.Nursery.Programme(r.Context(), asking(v))
+	if err != nil {
+		return err
+	}
+	p := programmePage{ProgrammePage: pp, Query: r.URL.RawQuery, Tie: "film"}
+	low, high := draw.StrandSpan(pp.Lines)
+	ways := map[string]int{}
+	for _, t := range pp.Weave.Threads {
+		if _, ok := ways[t.Way]; !ok {
+			ways[t.Way] = len(ways)
+			p.Ways = append(p.Ways, wayKey{pp.Names[t.Way], draw.ThreadSample(ways[t.Way])})
+		}
+	}
+	with := func(key, text string) string {
+		n := url.Values{"hold": slices.Clone(v["hold"]), "apart": slices.Clone(v["apart"])}
+		n.Add(key, text)
+		return "/match/programme?" + n.Encode()
+	}
+	without := func(key, text string) string {
+		n := url.Values{"hold": slices.Clone(v["hold"]), "apart": slices.Clone(v["apart"])}
+		n[key] = slices.DeleteFunc(n[key], func(s string) bool { return s == text })
+		return "/match/programme?" + n.Encode()
+	}
+	for _, l := range pp.Lines {
+		s := strandLine{ProgrammeLine: l, Drawing: draw.Strand(l, low, high, ways)}
+		for _, t := range l.Threads {
+			text := nursery.ThreadText(t)
+			row := threadRow{Thread: t, Hold: with("hold", text), Apart: with("apart", text)}
+			if t.Held {
+				row.Let = without("hold", text)
+			}
+			s.Rows = append(s.Rows, row)
+		}
+		p.Strands = append(p.Strands, s)
+	}
+	for _, key := range []string{"hold", "apart"} {
+		for _, text := range v[key] {
+			if t, ok := nursery.ThreadOf(text); ok {
+				says := "held: " + t.Order + ", " + t.Lot + " " + t.Stock.String() + " mm with " + t.Bundle + " " + t.Scion.String() + " mm"
+				if key == "apart" {
+					says = "kept apart" + says[len("held"):]
+				}
+				p.Asking = append(p.Asking, askedRow{says, without(key, text)})
+			}
+		}
+	}
+	frame := page.Frame{Title: "The weave of all orders", Stage: "Match", Data: p, Form: f}
+	if page.IsPart(r) && r.Method == http.MethodGet {
+		return m.Part(w, m.views["programme"], "programme", page.PartOf(r, frame))
+	}
+	return m.ShowStatus(w, r, m.views["programme"], frame, status)
+}
+
+func (m match) makeAll(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	n, err := m.Nursery.MakeProgramme(r.Context(), page.Actor(r), nursery.MakeProgramme{Asked: asking(r.URL.Query()), Print: f.Text("print"), Once: f.Text("once"), Tie: f.Text("tie")})
+	if form, ok := page.NewForm().WithProblems(err); ok {
+		return m.showProgramme(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	m.Flash(r, "%d batches are made: their stems and wood are set aside. Share them out among the hands.", n)
+	return page.Go(w, r, "/bench")
+}
