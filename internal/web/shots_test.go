@@ -29,7 +29,7 @@ func TestShots(t *testing.T) {
 	if err := h.db.Get(&batch, `select b.code from batch b join tag t on t.batch_id = b.id where t.code = $1`, live); err != nil {
 		t.Fatal(err)
 	}
-	for _, s := range [][2]string{{"today", "/today"}, {"orders", "/orders"}, {"stock", "/stock"}, {"lot", "/stock/lots/L-188"}, {"caliper", "/stock/lots/L-188/caliper"}, {"wood", "/wood"}, {"store", "/wood/store"}, {"collect", "/wood/collect"}, 
+	for _, s := range [][2]string{{"today", "/today"}, {"orders", "/orders"}, {"stock", "/stock"}, {"lot", "/stock/lots/L-188"}, {"caliper", "/stock/lots/L-188/caliper"}, {"wood", "/wood"}, {"store", "/wood/store"}, {"collect", "/wood/collect"},
 		{"programme", "/match/programme"}, {"match", "/match/O-48"}, {"union", "/match/union?kind=whip-and-tongue&stock=9.5&scion=7.8"}, {"batch", "/bench/batches/" + batch}, {"bench-card", "/bench/tags/" + live},
 		{"heal", "/heal"}, {"results", "/results"}, {"trace", "/trace/tag/" + live}, {"house", "/house"}} {
 		b.goTo(s[1])
