@@ -55,9 +55,7 @@ func (s wood) cut(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n := nursery.NewBundle{Code: f.Text("code"), Plant: f.Text("plant"), State: f.Text("state"), Place: f.Text("place"), CutOn: f.Date("cut_on"), Sticks: f.Int("sticks"),
-		LengthMM: f.Number("length_mm"), BaseMM: f.Number("base_mm"), TipMM: f.Number("tip_mm"), InternodeMM: f.Number("internode_mm"), BlindPct: f.Number("blind_pct"), BudsPerPiece: f.Int("buds_per_piece"),
-		Sealed: f.Text("sealed") != "", Marks: f.Values["marks"], Dropped: f.Int("dropped")}
+	n := bundleOf(f)
 	if err = f.Err(); err == nil {
 		err = s.Nursery.AddBundle(r.Context(), page.Actor(r), n)
 	}
