@@ -105,9 +105,19 @@ func TestWoodAgesByThePlaceItLayIn(t *testing.T) {
 	}
 	assert.InDelta(t, 50, age("W-9"), 1)
 	assert.InDelta(t, 30*wood.Rate(9)+20, age("W-8"), 1.2, "thirty days in the shed do not vanish")
+	h.order("O-7", 10)
+	m, err := h.Match(ctx, "O-7", nursery.Asked{})
+	require.NoError(t, err)
+	assert.Empty(t, m.Late)
+	assert.Equal(t, "W-8", m.Bundles[0].Bundle.Code, "the weave takes first what keeps shortest")
 	p := h.cold()
 	require.Len(t, p.Kept, 2)
 	assert.Equal(t, "W-8", p.Kept[0].Bundle.Code, "first to use")
+	h.RunFrom(now.AddDate(0, 0, 75))
+	m, err = h.Match(ctx, "O-7", nursery.Asked{})
+	require.NoError(t, err)
+	require.NotEmpty(t, m.Late)
+	assert.Contains(t, m.Late[0], "W-8")
 }
 
 func TestALoggerSendsWithItsOwnKey(t *testing.T) {

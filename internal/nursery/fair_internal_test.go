@@ -76,3 +76,23 @@ func TestWhatCannotBeToldIsSaid(t *testing.T) {
 	assert.Contains(t, f.Why, "need 12 counted tags")
 	assert.Empty(t, f.Lines)
 }
+
+func TestCausesThatStandOut(t *testing.T) {
+	ts := []store.Took{{Key: "a", Counted: 100}, {Key: "b", Counted: 100}}
+	got := moreThanOthers([]store.GroupCause{{Key: "a", Cause: "dried out", N: 30}, {Key: "b", Cause: "dried out", N: 3}, {Key: "c", Cause: "dried out", N: 4},
+		{Key: "b", Cause: "animals", N: 2}, {Key: "b", Cause: "not known", N: 40}}, ts, store.Took{Counted: 260})
+	require.Len(t, got["a"], 1)
+	assert.Equal(t, "dried out", got["a"][0].Cause)
+	assert.InDelta(t, 7.0/160, got["a"][0].Rest, 1e-9, "of all others, named or not")
+	assert.Empty(t, got["b"], "two are no pattern, and not known is no cause")
+}
+
+func TestALineSaysWhereItLiesBesideLuck(t *testing.T) {
+	all := store.Took{Counted: 1000, Taken: 900, Dead: 100}
+	low := resultLine(store.Took{Name: "x", Counted: 100, Taken: 70, Dead: 30}, priorOf(all), all)
+	assert.Equal(t, -2, low.Beyond)
+	usual := resultLine(store.Took{Name: "x", Counted: 100, Taken: 89, Dead: 11}, priorOf(all), all)
+	assert.Zero(t, usual.Beyond)
+	alone := resultLine(store.Took{Name: "x", Counted: 1000, Taken: 500, Dead: 500}, priorOf(all), store.Took{Counted: 1000, Taken: 500})
+	assert.Zero(t, alone.Beyond, "with nobody beside it there is no luck to differ from")
+}

@@ -3,10 +3,13 @@ package nursery
 import (
 	"context"
 	"errors"
+	"fmt"
 	"maps"
+	"slices"
 	"strings"
 	"time"
 
+	"unionknot/internal/core/season"
 	"unionknot/internal/core/wood"
 	"unionknot/internal/store"
 )
@@ -101,4 +104,28 @@ func (s *Service) ColdNames(ctx context.Context) ([]string, error) {
 		out[i] = p.Name
 	}
 	return out, err
+}
+
+// firstToUse puts bundles in the order in which they must be used, and names
+// those that are past their keep-by day.
+func (k *keeper) firstToUse(ctx context.Context, bs []store.Bundle) ([]store.Bundle, []string, error) {
+	if err := k.stay(ctx, bs...); err != nil {
+		return nil, nil, err
+	}
+	by := make(map[int64]time.Time, len(bs))
+	var late []string
+	for _, b := range bs {
+		x, err := k.keep(ctx, b, nil)
+		if err != nil {
+			return nil, nil, err
+		}
+		// To the day: what moves by minutes must not change the weave.
+		by[b.ID] = season.DayOf(x.Keeping.KeepBy)
+		if x.Keeping.KeepBy.Before(k.s.Now()) {
+			late = append(late, fmt.Sprintf("%s (%s)", b.Code, x.Keeping.KeepBy.Format("2 January")))
+		}
+	}
+	out := slices.Clone(bs)
+	slices.SortStableFunc(out, func(a, b store.Bundle) int { return by[a.ID].Compare(by[b.ID]) })
+	return out, late, nil
 }

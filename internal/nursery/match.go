@@ -66,6 +66,7 @@ type MatchPage struct {
 	Print         string // changes when the weave does
 	Measured, Of  int    // stems calipered, of how many
 	NotSeenTrue   []string
+	Late          []string // bundles past their keep-by day
 	WayNames      map[string]string
 	LayScion      store.HouseWay
 	Ties          []store.Tie
@@ -191,13 +192,16 @@ func (s *Service) gather(ctx context.Context, q store.Q, p *MatchPage) (piles, e
 	if err != nil {
 		return out, err
 	}
+	if bundles, p.Late, err = s.keeper(q).firstToUse(ctx, bundles); err != nil {
+		return out, err
+	}
 	for i, b := range bundles {
 		d, _, err := s.bundleDiameters(ctx, q, b)
 		if err != nil {
 			return out, err
 		}
 		p.Bundles = append(p.Bundles, BundleLine{Bundle: b, Diameters: d, Days: days(b.CutOn, s.Today())})
-		// Oldest wood first, where nothing else speaks: a hair of risk a bundle.
+		// What keeps shortest first, where nothing else speaks: a hair of risk a bundle.
 		out.wood = append(out.wood, pairing.Pile{ID: b.Code, Of: p.Order.Variety, Classes: d.Free, Risk: float64(i) * 1e-4})
 		out.bundles[b.Code] = b
 		if !slices.Contains(out.states, b.State) {

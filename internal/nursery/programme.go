@@ -50,6 +50,7 @@ type ProgrammePage struct {
 	Working working.Working
 	Left    []LeftLine
 	Ties    []store.Tie
+	Late    []string // bundles past their keep-by day
 }
 
 // Programme pairs every open order at once.
@@ -80,7 +81,7 @@ func (s *Service) programme(ctx context.Context, q store.Q, asked ProgrammeAsked
 	if err != nil {
 		return p, err
 	}
-	b := programmeBuilder{s: s, q: q, r: r, ways: map[string][]pairing.Way{}, shut: map[string]string{}, bundles: map[string]store.Bundle{}, lots: map[int64][]pairing.Pile{}, wood: map[int64][]pairing.Pile{}}
+	b := programmeBuilder{keep: s.keeper(q), s: s, q: q, r: r, ways: map[string][]pairing.Way{}, shut: map[string]string{}, bundles: map[string]store.Bundle{}, lots: map[int64][]pairing.Pile{}, wood: map[int64][]pairing.Pile{}}
 	for _, o := range os {
 		l, err := r.line(ctx, o, h.Chance)
 		if err != nil {
@@ -106,6 +107,7 @@ func (s *Service) programme(ctx context.Context, q store.Q, asked ProgrammeAsked
 	if err != nil {
 		return p, err
 	}
+	p.Late = b.late
 	p.sortOut()
 	return p, nil
 }
@@ -135,6 +137,8 @@ type programmeBuilder struct {
 	bundles map[string]store.Bundle
 	lots    map[int64][]pairing.Pile
 	wood    map[int64][]pairing.Pile
+	keep    *keeper
+	late    []string
 }
 
 func (b *programmeBuilder) add(ctx context.Context, l *ProgrammeLine) error {
@@ -221,6 +225,11 @@ func (b *programmeBuilder) addWood(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
+	bundles, late, err := b.keep.firstToUse(ctx, bundles)
+	if err != nil {
+		return err
+	}
+	b.late = append(b.late, late...)
 	b.wood[id] = nil
 	for i, w := range bundles {
 		d, _, err := b.s.bundleDiameters(ctx, b.q, w)

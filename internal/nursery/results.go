@@ -7,6 +7,7 @@ import (
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/take"
 	"unionknot/internal/core/working"
 	"unionknot/internal/store"
 )
@@ -20,6 +21,9 @@ type ResultLine struct {
 	Take      sizing.Interval
 	Uncertain bool // too few to say much
 	Working   working.Working
+	Luck      take.Limits  // between which luck alone would leave its raw take
+	Beyond    int          // below zero: lower than luck; 2 when beyond 998 in 1,000
+	More      []take.Cause // that it lost clearly more to than the others
 }
 
 // ResultsPage is what the Results stage shows.
@@ -79,8 +83,18 @@ func (s *Service) Results(ctx context.Context, a Actor, f ResultsFilter) (Result
 		if err != nil {
 			return p, fmt.Errorf("takes by %s: %w", g, err)
 		}
+		causes, err := q.CausesBy(ctx, g, tf)
+		if err != nil {
+			return p, fmt.Errorf("causes by %s: %w", g, err)
+		}
+		more := moreThanOthers(causes, ts, p.All)
 		for _, t := range ts {
-			p.Groups[g] = append(p.Groups[g], resultLine(t, prior, p.All))
+			l := resultLine(t, prior, p.All)
+			l.More = more[t.Key]
+			for _, c := range l.More {
+				l.Working.Inputs = append(l.Working.Inputs, working.Input{Name: "More lost to " + c.Cause, Value: fmt.Sprintf("%s of its grafts, %s of all others'", PctRange(c.Share), Pct(c.Rest)), Source: working.OwnRecords})
+			}
+			p.Groups[g] = append(p.Groups[g], l)
 		}
 	}
 	if p.Causes, err = q.CausesOfLoss(ctx, tf); err != nil {
@@ -93,6 +107,43 @@ func (s *Service) Results(ctx context.Context, a Actor, f ResultsFilter) (Result
 	}
 	return p, err
 }
+
+// othersKey gathers the groups that a list is too short to name.
+const othersKey = "\x00others"
+
+// moreThanOthers finds the causes that a group lost clearly more grafts to
+// than all others together.
+func moreThanOthers(causes []store.GroupCause, ts []store.Took, all store.Took) map[string][]take.Cause {
+	grafts := map[string]int{}
+	listed := 0
+	for _, t := range ts {
+		grafts[t.Key] = t.Counted
+		listed += t.Counted
+	}
+	grafts[othersKey] = max(0, all.Counted-listed)
+	var losses []take.Loss
+	for _, c := range causes {
+		l := take.Loss{Group: c.Key, Cause: c.Cause, N: c.N}
+		if _, ok := grafts[c.Key]; !ok {
+			l.Group = othersKey
+		}
+		losses = append(losses, l)
+	}
+	out := map[string][]take.Cause{}
+	for key, cs := range take.CausesByGroup(losses, grafts) {
+		for _, c := range cs {
+			// One graft is no pattern, however rare the cause.
+			if c.More && c.N >= fewestAlike && c.Cause != "not known" {
+				out[key] = append(out[key], c)
+			}
+		}
+	}
+	return out
+}
+
+// fewestAlike is how many grafts a cause must take before it is spoken of.
+// House default.
+const fewestAlike = 3
 
 // priorGrafts is how many grafts the house's mean is worth before a group's
 // own counts. House default.
@@ -109,6 +160,11 @@ func resultLine(t store.Took, prior sizing.Beta, all store.Took) ResultLine {
 	i := prior.And(t.Taken, t.Counted).Interval90()
 	raw := float64(t.Taken) / float64(t.Counted)
 	l := ResultLine{Took: t, Take: i, Uncertain: i.High-i.Low > uncertainOver}
+	mean := float64(all.Taken) / float64(max(1, all.Counted))
+	l.Luck = take.Funnel(mean, t.Counted)
+	if all.Counted > t.Counted { // there are others to differ from
+		l.Beyond = l.Luck.Beyond(raw)
+	}
 	l.Working = working.Working{Title: "Take, " + t.Name, Answer: Pct(i.Mean), Range: PctRange(i), Rule: "take of a group",
 		Says: "The latest look at each tag, added up. A doubtful graft counts as not taken until a later look decides. The range is the middle 90 % of a beta belief that starts from the whole house's take, worth two grafts, and adds this group's counts.",
 		Inputs: []working.Input{
@@ -117,6 +173,7 @@ func resultLine(t store.Took, prior sizing.Beta, all store.Took) ResultLine {
 			{Name: "Taken", Value: fmt.Sprintf("%d, %s of them", t.Taken, Pct(raw)), Source: working.OwnRecords},
 			{Name: "Doubtful", Value: fmt.Sprint(t.Doubtful), Source: working.OwnRecords},
 			{Name: "Dead", Value: fmt.Sprint(t.Dead), Source: working.OwnRecords},
+			{Name: "By luck alone, at this size", Value: fmt.Sprintf("%s to %s in 95 of 100, %s to %s in 998 of 1,000, were its true take the mean of all shown, %s", Pct(l.Luck.Low95), Pct(l.Luck.High95), Pct(l.Luck.Low998), Pct(l.Luck.High998), Pct(mean)), Source: "statistics"},
 			{Name: "Starts from", Value: fmt.Sprintf("%s, the take of all %d grafts shown here, worth %d grafts", Pct(prior.Mean()), all.Counted, priorGrafts), Source: working.OwnRecords},
 		}}
 	return l

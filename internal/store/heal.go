@@ -136,6 +136,21 @@ func (q Q) TakenAltogether(ctx context.Context, f TakeFilter) (t Took, err error
 	return t, err
 }
 
+// GroupCause is so many dead of a group for one cause.
+type GroupCause struct {
+	Key   string `db:"key"`
+	Cause string `db:"cause"`
+	N     int    `db:"n"`
+}
+
+// CausesBy sums what died of what by "worker", "technique", "lot" or "bundle".
+func (q Q) CausesBy(ctx context.Context, group string, f TakeFilter) (cs []GroupCause, err error) {
+	g := groups[group]
+	where, args := f.where()
+	err = q.all(ctx, &cs, `select `+g[0]+` as key, x.cause, sum(x.n)::int as n`+takeFrom+`join count_cause x on x.count_id = c.id `+g[2]+where+`group by 1, 2`, args...)
+	return cs, err
+}
+
 // CausesOfLoss sums what died of what, most first.
 func (q Q) CausesOfLoss(ctx context.Context, f TakeFilter) (cs []CauseCount, err error) {
 	where, args := f.where()
