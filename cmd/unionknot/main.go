@@ -51,7 +51,7 @@ func main() {
 		os.Exit(2)
 	}
 	root := &cobra.Command{Use: "unionknot", Short: "Plans and runs bench grafting and budding", SilenceUsage: true, SilenceErrors: true}
-	root.AddCommand(serveCommand(s), migrateCommand(s), demoCommand(s), calcCommand())
+	root.AddCommand(serveCommand(s), migrateCommand(s), demoCommand(s), calcCommand(), loggerCommand())
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "unionknot:", err)
 		os.Exit(exitCode(err))

@@ -10,6 +10,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"unionknot/internal/core/working"
 	"unionknot/internal/nursery"
 	"unionknot/internal/standin"
 	"unionknot/internal/store"
@@ -23,11 +24,12 @@ type caliperPage struct {
 	Today     int
 	Low, High float64 // a reading outside is questioned before it is kept
 	Simulated []string
+	Sure      working.Working // of the share
 }
 
 func (s stock) caliperData(r *http.Request) (caliperPage, error) {
 	lp, err := s.Nursery.Lot(r.Context(), chi.URLParam(r, "code"), 0)
-	p := caliperPage{LotPage: lp, Drawing: draw.Diameters(lp.Diameters, "stock", "Diameters of lot "+lp.Lot.Code)}
+	p := caliperPage{LotPage: lp, Drawing: draw.Diameters(lp.Diameters, "stock", "Diameters of lot "+lp.Lot.Code), Sure: howSure(lp)}
 	for _, x := range lp.Readings {
 		if x.TakenOn.Equal(s.Nursery.Today()) {
 			p.Today++
