@@ -281,7 +281,9 @@ func (w *network) solve() {
 			w.step(a)
 		}
 	}
-	for {
+	// What flows is sound after every turn, so a count of turns that no
+	// programme should need can end it: the answer is then a little dearer.
+	for most := 100_000 + 500*len(w.home); w.pivots < most; {
 		col, ok := w.enter()
 		if !ok {
 			// Prices carried along drift: the end is the end by fresh ones.

@@ -30,7 +30,7 @@ func (m *mesh) whole(d draft) (draft, float64) {
 			for i := range x {
 				d[i] = int(math.Round(x[i]))
 			}
-			return d, bound
+			return m.within(d), bound
 		}
 		rounds := 8
 		if try > 0 {
@@ -41,7 +41,17 @@ func (m *mesh) whole(d draft) (draft, float64) {
 			break
 		}
 	}
-	return d, bound
+	return m.within(d), bound
+}
+
+// within holds a draft to what there is, whatever rounding has done to it:
+// nothing may be spent twice.
+func (m *mesh) within(d draft) draft {
+	f := newFill(m)
+	for i, n := range d {
+		f.put(i, n)
+	}
+	return f.d
 }
 
 // closeEnough is how far over the bound a weave may stay without more search.
