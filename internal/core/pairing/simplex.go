@@ -39,6 +39,7 @@ type network struct {
 	used                      []float64 // of each group's limit
 	slack                     []bool    // of a group: basic
 	at                        int       // where pricing goes on
+	list                      []int     // arcs that were worth bringing in when last seen
 	pivots, fresh             int       // done, and done when the inverse was last worked out
 }
 
@@ -179,20 +180,30 @@ func (w *network) enter() (col int, ok bool) {
 			best, col, ok = -w.price[g], -1-g, true
 		}
 	}
+	// Those found before that are still worth it come first: looking through
+	// all arcs anew costs more than a turn.
+	kept := w.list[:0]
+	for _, i := range w.list {
+		if c := w.worth(i); c > costEps {
+			kept = append(kept, i)
+			if c > best {
+				best, col, ok = c, i, true
+			}
+		}
+	}
+	if w.list = kept; ok {
+		return col, true
+	}
 	block := max(64, len(w.arcs)/24)
 	for done := 0; done < len(w.arcs); {
 		for range min(block, len(w.arcs)-done) {
 			if w.at == len(w.arcs) {
 				w.at = 0
 			}
-			a := &w.arcs[w.at]
-			if a.state != basic {
-				c := w.gain(a)
-				if a.state == atMost {
-					c = -c
-				}
-				if -c > best {
-					best, col, ok = -c, w.at, true
+			if c := w.worth(w.at); c > costEps {
+				w.list = append(w.list, w.at)
+				if c > best {
+					best, col, ok = c, w.at, true
 				}
 			}
 			w.at++
@@ -203,6 +214,19 @@ func (w *network) enter() (col int, ok bool) {
 		}
 	}
 	return col, ok
+}
+
+// worth is what moving an arc off the limit that it rests at would save, for
+// each unit.
+func (w *network) worth(i int) float64 {
+	a := &w.arcs[i]
+	switch a.state {
+	case atLeast:
+		return -w.gain(a)
+	case atMost:
+		return w.gain(a)
+	}
+	return 0
 }
 
 // round adds to the changes what a flow of by through arc a does to the tree,
