@@ -17,6 +17,9 @@ import (
 const (
 	SparePct = 10 // grafts more than are needed
 	WastePct = 10 // pieces thrown out at the bench
+	// sticksAPlant is how many sticks are taken of one mother plant before the
+	// next is gone to.
+	sticksAPlant = 30
 )
 
 // guessStick is a stick where nothing was ever cut of a variety.
@@ -138,6 +141,9 @@ func (s *Service) collect(ctx context.Context, orders []OrderLine, asked Collect
 		if slices.ContainsFunc(plants, func(p store.Plant) bool { return p.SeenTrueOn != nil }) {
 			plants = slices.DeleteFunc(plants, func(p store.Plant) bool { return p.SeenTrueOn == nil })
 		}
+		if plants, err = s.enough(ctx, q, plants, lack, asked, c.Usable); err != nil {
+			return c, err
+		}
 		for i, p := range plants {
 			l := CollectLine{Plant: p, LookFor: g.CutNote, Orders: w.orders, Need: lack}
 			share := lack*(i+1)/len(plants) - lack*i/len(plants)
@@ -178,6 +184,21 @@ func (s *Service) collect(ctx context.Context, orders []OrderLine, asked Collect
 	return c, nil
 }
 
+// enough takes as many of a variety's plants as the sticks are worth walking
+// to, the first by code.
+func (s *Service) enough(ctx context.Context, q store.Q, plants []store.Plant, lack int, asked CollectAsked, usable string) ([]store.Plant, error) {
+	l := CollectLine{Plant: plants[0]}
+	if err := s.stickOf(ctx, q, &l, asked.Buds, usable); err != nil {
+		return nil, err
+	}
+	y, err := l.Stick.Of()
+	if err != nil {
+		return nil, fmt.Errorf("plant %s: %w", l.Plant.Code, err)
+	}
+	all := max(1, wood.SticksToCut(lack, asked.Spare/100, asked.Waste/100, y.Pieces))
+	return plants[:min(len(plants), (all+sticksAPlant-1)/sticksAPlant)], nil
+}
+
 func collectWorking(l CollectLine, y wood.Yield, parts []string, need, free, share, plants int, asked CollectAsked, usable string) working.Working {
 	from := fmt.Sprintf("%.0f mm long, %.1f to %.1f mm, %.0f mm between nodes", l.Stick.LengthMM, l.Stick.BaseMM, l.Stick.TipMM, l.Stick.InternodeMM)
 	source := working.OwnRecords
@@ -192,6 +213,7 @@ func collectWorking(l CollectLine, y wood.Yield, parts []string, need, free, sha
 			{Name: "Grafts to go", Value: fmt.Sprintf("%d (%s)", need, strings.Join(parts, ", ")), Source: working.OwnRecords},
 			{Name: "Pieces at hand", Value: strconv.Itoa(free), Source: working.OwnRecords},
 			{Name: "Shared among", Value: fmt.Sprintf("%d mother plants: %d pieces of this one", plants, share), Source: working.OwnRecords},
+			{Name: "Sticks of one plant", Value: fmt.Sprintf("about %d before the next is gone to", sticksAPlant), Source: working.HouseDefault},
 			{Name: "Spare, waste", Value: fmt.Sprintf("%g %%, %g %%", asked.Spare, asked.Waste), Source: working.HouseDefault},
 			{Name: "A stick", Value: from, Source: source},
 			{Name: "Usable part", Value: usable, Source: working.HouseWay},
