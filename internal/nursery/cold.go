@@ -173,8 +173,8 @@ func kept(clock wood.Clock, age wood.Age, b store.Bundle, place string, now time
 	return k
 }
 
-// flags works out what is wrong. A harm stands until somebody has looked after
-// it began; the rest stand until they are mended.
+// flags works out what is wrong. A harm stands until somebody has looked since
+// it ended; the rest stand until they are mended.
 func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
 	var lastLook time.Time
 	for _, l := range c.Looks {
@@ -183,7 +183,7 @@ func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
 		}
 	}
 	for _, h := range c.Harms {
-		if lastLook.After(h.From) || now.Sub(h.To) > flagFor {
+		if lastLook.After(h.To) || now.Sub(h.To) > flagFor {
 			continue
 		}
 		do := "Look at the buds and scratch the bark; use the oldest wood first."

@@ -68,7 +68,13 @@ func TestAWarmWeekMovesTheKeepByDate(t *testing.T) {
 	assert.Contains(t, p.Risks[0].Says, "Above 6 °C")
 	assert.Equal(t, "Cold store 1", p.Risks[1].Look)
 
-	// A look settles both; a bad find stands until the next.
+	// A look in the middle of it settles nothing: it went on being warm.
+	h.RunFrom(now.AddDate(0, 0, -5))
+	require.NoError(t, h.LookAtCold(ctx, h.ansel, "cold store 1", nursery.NewLook{Found: "sound"}))
+	h.RunFrom(now)
+	assert.Equal(t, "warmth", kinds(h.cold()))
+
+	// A look since it ended settles it; a bad find stands until the next.
 	require.NoError(t, h.LookAtCold(ctx, h.ansel, "cold store 1", nursery.NewLook{Found: "sound"}))
 	assert.Empty(t, kinds(h.cold()))
 	free := h.pieces("W-1")[store.Free]

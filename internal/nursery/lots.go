@@ -61,7 +61,7 @@ func (s *Service) Recount(ctx context.Context, a Actor, code string, counted int
 		return 0, Problem{"counted", "Count the free stems: a whole number from 0 up."}
 	}
 	diff := 0
-	return diff, s.db.Tx(ctx, func(q store.Q) error {
+	err := s.db.Tx(ctx, func(q store.Q) error {
 		l, err := q.LotByCode(ctx, cleanCode(code))
 		if err != nil {
 			return err
@@ -107,6 +107,7 @@ func (s *Service) Recount(ctx context.Context, a Actor, code string, counted int
 		}
 		return s.changed(ctx, q, a, "lot", l.Code, "recounted", l.Free, counted)
 	})
+	return diff, err
 }
 
 // cameBack begins the ledger's reason for stocks whose graft failed.

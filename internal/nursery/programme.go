@@ -34,9 +34,10 @@ type ProgrammeLine struct {
 	Threads       []pairing.Thread
 	Stock, Wood   []caliper.Count // what is free for it, whoever else wants it
 	Paired, Short int
-	Shut          string // why nothing can be done now
-	Why           string // why it is short, in words
-	Healing       string // as its genus usually heals
+	Shut          string   // why nothing can be done now
+	Why           string   // why it is short, in words
+	Healing       string   // as its genus usually heals
+	Warnings      []string // of the pair of genera, and of wood not seen true
 }
 
 // ProgrammePage is the weave of every open order at once.
@@ -152,6 +153,22 @@ func (b *programmeBuilder) add(ctx context.Context, l *ProgrammeLine) error {
 		if err := b.addWood(ctx, o.VarietyID); err != nil {
 			return err
 		}
+	}
+	says, err := b.s.compatibility(ctx, b.q, o.Genus, o.StockGenus)
+	if err != nil {
+		return err
+	}
+	if says != "" {
+		l.Warnings = append(l.Warnings, says)
+	}
+	var unseen []string
+	for _, p := range b.wood[o.VarietyID] {
+		if w := b.bundles[p.ID]; w.SeenTrueOn == nil && !slices.Contains(unseen, w.Plant) {
+			unseen = append(unseen, w.Plant)
+		}
+	}
+	if len(unseen) > 0 {
+		l.Warnings = append(l.Warnings, "Not noted as seen true: "+strings.Join(unseen, ", ")+".")
 	}
 	beliefs, year, err := b.r.know(ctx, o.Genus, o.StockGenus)
 	if err != nil {

@@ -52,6 +52,8 @@ func TestOrdersThatWantTheSameStemsShareThemByWhatTheyLack(t *testing.T) {
 	assert.InDelta(t, p.Weave.Cost, p.Weave.Bound, 1e-6)
 	assert.Equal(t, p.Print, h.programme(nursery.ProgrammeAsked{}).Print, "the same weave, asked again")
 
+	assert.Contains(t, first.Warnings[len(first.Warnings)-1], "Not noted as seen true: M-2", "what one order's page warns of is warned of here")
+
 	// A held thread stays, though another would be cheaper; one kept apart goes.
 	th := second.Threads[0]
 	th.N = 1

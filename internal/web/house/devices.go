@@ -1,6 +1,7 @@
 package house
 
 import (
+	"bytes"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -103,8 +104,14 @@ func (h house) export(w http.ResponseWriter, r *http.Request) error {
 	if _, ok := nursery.KindOf(kind); !ok || format != exchange.CSV && format != exchange.XLSX {
 		return nursery.ErrNotFound
 	}
+	// Whole before any of it goes out: half a list must not look like a list.
+	var b bytes.Buffer
+	if err := h.Nursery.Export(r.Context(), page.Actor(r), kind, format, &b); err != nil {
+		return err
+	}
 	types := map[exchange.Format]string{exchange.CSV: "text/csv; charset=utf-8", exchange.XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}
 	w.Header().Set("Content-Type", types[format])
 	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%s-%s.%s", kind, h.Nursery.Today().Format(time.DateOnly), format))
-	return h.Nursery.Export(r.Context(), page.Actor(r), kind, format, w)
+	_, err := b.WriteTo(w)
+	return err
 }
