@@ -78,6 +78,38 @@ func (m *maker) graft(t store.Tag, n int, perHour float64, ago time.Duration, fi
 	return err
 }
 
+// year keeps the weather of four years and what was seen in them: a late
+// spring, an early one, and this one, which began warm.
+func (m *maker) year() error {
+	m.at(2027, time.February, 23, 7, 30)
+	normals, err := m.s.UsualTemperatures(m.ctx)
+	if err != nil {
+		return err
+	}
+	day := func(y int, mo time.Month, d int) time.Time { return time.Date(y, mo, d, 0, 0, 0, 0, time.UTC) }
+	feed := standin.WeatherFeed{Normals: normals, Seasons: []standin.Trouble{
+		{From: day(2025, 1, 5), To: day(2025, 4, 1), ByC: -1.6}, {From: day(2026, 2, 1), To: day(2026, 4, 10), ByC: 1.2}, {From: day(2027, 1, 15), To: day(2027, 2, 23), ByC: 1.5}}}
+	if _, err := m.s.AddWeather(m.ctx, m.a, feed.Days(day(2024, 7, 1), day(2027, 2, 23)), "simulated feed"); err != nil {
+		return err
+	}
+	for _, x := range []struct {
+		group, says, place string
+		on                 time.Time
+	}{
+		{"pome", "buds swell", "row 4", day(2025, 3, 14)}, {"pome", "bark slips", "row 12", day(2025, 4, 17)}, {"pome", "bark does not slip", "row 12", day(2025, 4, 9)},
+		{"pome", "bark does not slip", "row 12", day(2025, 9, 12)}, {"pome", "bark slips", "row 12", day(2025, 9, 4)},
+		{"pome", "buds swell", "row 4", day(2026, 2, 27)}, {"pome", "bark slips", "row 12", day(2026, 4, 2)}, {"pome", "budwood ripe", "old row 6", day(2026, 7, 2)},
+		{"pome", "at rest, leaves down", "old row 4", day(2026, 11, 9)}, {"pome", "buds tight", "old row 4", day(2027, 2, 22)},
+		{"maple", "buds swell", "garden wall", day(2027, 2, 22)}, {"nut", "buds tight", "far bank", day(2027, 2, 20)},
+	} {
+		m.at(x.on.Year(), x.on.Month(), x.on.Day(), 16, 0)
+		if err := m.s.NoteSeen(m.ctx, m.a, x.group, nursery.NewSeen{Says: x.says, On: x.on, Place: x.place}); err != nil {
+			return fmt.Errorf("%s on %s: %w", x.says, x.on.Format(time.DateOnly), err)
+		}
+	}
+	return nil
+}
+
 // stores keeps what the loggers read: an even winter in one store and a warm
 // week in the other, where a thermostat stuck.
 func (m *maker) stores() error {

@@ -4,9 +4,7 @@ import (
 	"context"
 	"slices"
 	"strings"
-	"time"
 
-	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/store"
 )
@@ -138,72 +136,4 @@ func (s *Service) techniques(ctx context.Context, q store.Q) ([]technique.Techni
 			PriorTake: r.PriorTake, PriorWeight: float64(r.PriorWeight), Slope: r.Slope, HandNote: r.HandNote})
 	}
 	return out, nil
-}
-
-// yearOf reads a season group's anchors into the core's form.
-func (s *Service) yearOf(ctx context.Context, q store.Q, group string) (season.Year, error) {
-	as, err := q.Anchors(ctx, group)
-	y := season.Year{Group: group}
-	for _, a := range as {
-		y.Anchors = append(y.Anchors, season.Anchor{Kind: a.Kind, Month: a.Month, Day: a.Day, SpreadDays: a.SpreadDays, Source: a.Source})
-	}
-	return y, err
-}
-
-// Band is the season band on every page.
-type Band struct {
-	Group   string
-	Groups  []store.SeasonGroup
-	Today   time.Time
-	Spans   []season.Span
-	Now     season.Span // the stretch that holds today
-	Windows []Window
-}
-
-// Window is whether a technique can be used today, and why or why not.
-type Window struct {
-	Technique string
-	Open      bool
-	Why       string
-}
-
-// Open names the techniques whose window is open.
-func (b Band) Open() []string {
-	var out []string
-	for _, w := range b.Windows {
-		if w.Open {
-			out = append(out, w.Technique)
-		}
-	}
-	return out
-}
-
-// SeasonBand draws up the band for a season group; an unknown one gives the
-// first.
-func (s *Service) SeasonBand(ctx context.Context, group string) (Band, error) {
-	q := s.db.Q()
-	b := Band{Today: s.Today()}
-	var err error
-	if b.Groups, err = q.SeasonGroups(ctx); err != nil || len(b.Groups) == 0 {
-		return b, err
-	}
-	b.Group = b.Groups[0].Key
-	if slices.ContainsFunc(b.Groups, func(g store.SeasonGroup) bool { return g.Key == group }) {
-		b.Group = group
-	}
-	y, err := s.yearOf(ctx, q, b.Group)
-	if err != nil {
-		return b, err
-	}
-	b.Spans = y.Band(b.Today.Year())
-	b.Now, _ = y.StockOn(b.Today)
-	ts, err := s.techniques(ctx, q)
-	for _, t := range ts {
-		open, why := technique.InWindow(t, technique.Job{On: b.Today, Stock: y})
-		if open {
-			why = "stock is " + b.Now.State + " until " + season.Say(b.Now.To)
-		}
-		b.Windows = append(b.Windows, Window{t.Name, open, why})
-	}
-	return b, err
 }

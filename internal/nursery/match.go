@@ -107,11 +107,11 @@ func (s *Service) match(ctx context.Context, q store.Q, o store.Order, asked Ask
 	if err != nil {
 		return p, err
 	}
-	beliefs, year, err := r.know(ctx, o.Genus, o.StockGenus)
+	beliefs, cal, err := r.know(ctx, o.Genus, o.StockGenus)
 	if err != nil {
 		return p, err
 	}
-	job := technique.Job{On: s.Today(), Stock: year, StockMM: p.Stock, WoodMM: p.Wood, WoodStates: piles.states, BudsAPiece: piles.buds}
+	job := technique.Job{On: s.Today(), Calendar: cal, StockMM: p.Stock, WoodMM: p.Wood, WoodStates: piles.states, BudsAPiece: piles.buds}
 	if len(p.Bundles) == 0 {
 		job.WoodStates, job.BudsAPiece = nil, nil
 	}

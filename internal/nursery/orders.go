@@ -158,11 +158,12 @@ type reckoner struct {
 	beliefs map[string]map[string]Belief
 	ts      []technique.Technique
 	own     []store.Took
-	years   map[string]season.Year
+	years   map[string]*season.Calendar // by season group
+	stands  map[string]technique.Standing
 }
 
 func (s *Service) reckon(ctx context.Context, q store.Q) (*reckoner, error) {
-	r := &reckoner{s: s, q: q, genera: map[string]store.Genus{}, beliefs: map[string]map[string]Belief{}, years: map[string]season.Year{}}
+	r := &reckoner{s: s, q: q, genera: map[string]store.Genus{}, beliefs: map[string]map[string]Belief{}, years: map[string]*season.Calendar{}, stands: map[string]technique.Standing{}}
 	gs, err := q.Genera(ctx)
 	for _, g := range gs {
 		r.genera[g.Key] = g
@@ -177,20 +178,33 @@ func (s *Service) reckon(ctx context.Context, q store.Q) (*reckoner, error) {
 	return r, err
 }
 
-func (r *reckoner) know(ctx context.Context, genus, stockGenus string) (map[string]Belief, season.Year, error) {
-	var err error
+// know gives the beliefs of a genus and the calendar of a stock's.
+func (r *reckoner) know(ctx context.Context, genus, stockGenus string) (map[string]Belief, *season.Calendar, error) {
 	if r.beliefs[genus] == nil {
 		r.beliefs[genus] = believe(r.ts, r.own, r.genera[genus])
 	}
 	group := r.genera[stockGenus].SeasonGroup
-	y, ok := r.years[group]
+	c, ok := r.years[group]
 	if !ok {
-		if y, err = r.s.yearOf(ctx, r.q, group); err != nil {
-			return nil, y, err
+		y, err := r.s.yearOf(ctx, r.q, group)
+		if err != nil {
+			return nil, nil, err
 		}
-		r.years[group] = y
+		c = y.Around(r.s.Today())
+		r.years[group] = c
 	}
-	return r.beliefs[genus], y, nil
+	return r.beliefs[genus], c, nil
+}
+
+// standing says how a technique stands today with whatever wood is in season.
+func (r *reckoner) standing(t technique.Technique, c *season.Calendar) technique.Standing {
+	key := c.Year().Group + "/" + t.Key
+	s, ok := r.stands[key]
+	if !ok {
+		s = t.Standing(c, nil, r.s.Today())
+		r.stands[key] = s
+	}
+	return s
 }
 
 // need works out an order's grafts at a chance, by the technique with the
@@ -198,14 +212,14 @@ func (r *reckoner) know(ctx context.Context, genus, stockGenus string) (map[stri
 // by the best of all.
 func (r *reckoner) need(ctx context.Context, o store.Order, chance float64) (Need, error) {
 	n := Need{Chance: chance}
-	bs, year, err := r.know(ctx, o.Genus, o.StockGenus)
+	bs, cal, err := r.know(ctx, o.Genus, o.StockGenus)
 	if err != nil {
 		return n, err
 	}
 	g := r.genera[o.Genus]
 	for _, onlyOpen := range []bool{true, false} {
 		for _, t := range r.ts {
-			open, _ := technique.InWindow(t, technique.Job{On: r.s.Today(), Stock: year})
+			open := r.standing(t, cal).Verdict != technique.Shut
 			if b := bs[t.Key]; (open || !onlyOpen) && b.Take.Mean() > n.By.mean() {
 				n.By = b
 			}

@@ -170,13 +170,13 @@ func (b *programmeBuilder) add(ctx context.Context, l *ProgrammeLine) error {
 	if len(unseen) > 0 {
 		l.Warnings = append(l.Warnings, "Not noted as seen true: "+strings.Join(unseen, ", ")+".")
 	}
-	beliefs, year, err := b.r.know(ctx, o.Genus, o.StockGenus)
+	beliefs, cal, err := b.r.know(ctx, o.Genus, o.StockGenus)
 	if err != nil {
 		return err
 	}
 	key := o.Genus + " on " + o.StockGenus
 	if _, ok := b.ways[key]; !ok {
-		b.ways[key], b.shut[key] = b.open(beliefs, year)
+		b.ways[key], b.shut[key] = b.open(beliefs, cal)
 	}
 	l.Shut = b.shut[key]
 	l.Stock, l.Wood = free(b.lots[o.StockTypeID]), free(b.wood[o.VarietyID])
@@ -197,13 +197,13 @@ func free(ps []pairing.Pile) []caliper.Count {
 
 // open lists the techniques whose window is open for a genus on a stock
 // genus; where none is, it says why of the one with the best prior take.
-func (b *programmeBuilder) open(beliefs map[string]Belief, year season.Year) ([]pairing.Way, string) {
+func (b *programmeBuilder) open(beliefs map[string]Belief, cal *season.Calendar) ([]pairing.Way, string) {
 	var out []pairing.Way
 	shut, best := "", 0.0
 	for _, t := range b.r.ts {
-		if ok, why := technique.InWindow(t, technique.Job{On: b.s.Today(), Stock: year}); !ok {
+		if st := b.r.standing(t, cal); st.Verdict == technique.Shut {
 			if t.PriorTake > best {
-				shut, best = why, t.PriorTake
+				shut, best = ShutSays(st), t.PriorTake
 			}
 			continue
 		}

@@ -28,7 +28,7 @@ func TestTheBandSaysWhatCanBeDoneToday(t *testing.T) {
 		assert.Contains(t, b.Open(), c.open)
 		assert.NotContains(t, b.Open(), c.shut)
 		for _, w := range b.Windows {
-			assert.NotEmpty(t, w.Why, w.Technique)
+			assert.NotEmpty(t, w.Standing.Why, w.Technique)
 		}
 	}
 	b, err := h.SeasonBand(ctx, "no such group")

@@ -43,35 +43,6 @@ func (q Q) SetDemoDay(ctx context.Context, day time.Time) error {
 	return err
 }
 
-// SeasonGroup is genera that rest and wake together.
-type SeasonGroup struct {
-	Key  string `db:"key"`
-	Name string `db:"name"`
-	Sort int    `db:"sort"`
-}
-
-// SeasonGroups lists the groups in their order.
-func (q Q) SeasonGroups(ctx context.Context) (gs []SeasonGroup, err error) {
-	err = q.all(ctx, &gs, `select * from season_group order by sort`)
-	return gs, err
-}
-
-// Anchor is a usual date of a season group at this site.
-type Anchor struct {
-	Group      string `db:"season_group"`
-	Kind       string `db:"kind"`
-	Month      int    `db:"month"`
-	Day        int    `db:"day"`
-	SpreadDays int    `db:"spread_days"`
-	Source     string `db:"source"`
-}
-
-// Anchors lists a group's usual dates.
-func (q Q) Anchors(ctx context.Context, group string) (as []Anchor, err error) {
-	err = q.all(ctx, &as, `select * from season_anchor where season_group = $1 order by month, day`, group)
-	return as, err
-}
-
 // Genus is a genus with what it does to take.
 type Genus struct {
 	Key         string  `db:"key"`

@@ -259,7 +259,9 @@ func (b *browser) key(keys string) {
 // press clicks the first visible button or link that says s.
 func (b *browser) press(s string) {
 	b.t.Helper()
-	find := `[...document.querySelectorAll('button, a, summary')].find(e => e.innerText.trim().startsWith(` + quoted(s) + `) && e.offsetParent && !e.disabled)`
+	// What says just that comes before what begins so.
+	find := `[...document.querySelectorAll('button, a, summary')].filter(e => e.innerText.trim().startsWith(` + quoted(s) + `) && e.offsetParent && !e.disabled)` +
+		`.sort((a, b) => (b.innerText.trim() === ` + quoted(s) + `) - (a.innerText.trim() === ` + quoted(s) + `))[0]`
 	b.is(find)
 	if b.keyboard {
 		b.tabTo(`document.activeElement === ` + find)

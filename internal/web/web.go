@@ -28,6 +28,7 @@ import (
 	"unionknot/internal/web/orders"
 	"unionknot/internal/web/page"
 	"unionknot/internal/web/results"
+	"unionknot/internal/web/season"
 	"unionknot/internal/web/stock"
 	"unionknot/internal/web/today"
 	"unionknot/internal/web/trace"
@@ -72,7 +73,7 @@ func New(n *nursery.Service, db *sql.DB, log *slog.Logger, o Options) (*Server, 
 	k := &page.Kit{Nursery: n, Sessions: sessions, Log: log, Stamp: strings.TrimSpace(string(stamp))}
 	s := &Server{kit: k, views: page.Views(files)}
 	for _, stage := range []func(*page.Kit) []page.Route{door.Routes, today.Routes, orders.Routes, stock.Routes, wood.Routes, match.Routes,
-		bench.Routes, heal.Routes, results.Routes, house.Routes, trace.Routes} {
+		bench.Routes, heal.Routes, results.Routes, house.Routes, season.Routes, trace.Routes} {
 		s.routes = append(s.routes, stage(k)...)
 	}
 	s.mux, err = s.handler(o)

@@ -19,6 +19,16 @@ const (
 	BudwoodRipe    = "budwood ripe"
 	FirstHardFrost = "first hard frost"
 	LastFrost      = "last frost"
+	// Only where stock takes no rest:
+	DrySpellBegins = "dry spell begins"
+	DrySpellEnds   = "dry spell ends"
+)
+
+// Kinds lists the anchors of a site with a rest season, and those of one
+// without, in the order people read them.
+var (
+	Kinds       = []string{RestBegins, BudSwell, SlipBegins, BudwoodRipe, SlipEnds, LastFrost, FirstHardFrost}
+	KindsNoRest = []string{DrySpellBegins, DrySpellEnds}
 )
 
 // States of stock and of wood.
@@ -39,10 +49,16 @@ type Anchor struct {
 	Source     string
 }
 
-// Year is the anchors of one genus group at one site.
+// Year is the anchors of one genus group at one site, with what is known of
+// particular years.
 type Year struct {
 	Group   string
 	Anchors []Anchor
+	// NoRest says that stock of the group takes no rest here: it grows in
+	// flushes, and Flushes are the days fresh shoots were seen on it.
+	NoRest  bool
+	Flushes []time.Time
+	Dated   []Dated // anchors of particular years that something moved
 }
 
 // turning are the anchors at which stock changes state, and into which.
@@ -59,30 +75,98 @@ func day(y, m, d int) time.Time { return time.Date(y, time.Month(m), d, 0, 0, 0,
 // DayOf drops the clock and the zone.
 func DayOf(t time.Time) time.Time { y, m, d := t.Date(); return day(y, int(m), d) }
 
-// turns lists the state changes of the years from y0 to y1 in order of date.
-func (y Year) turns(y0, y1 int) []Span {
-	var out []Span
-	for yr := y0; yr <= y1; yr++ {
+// date is when an anchor falls whose usual day is given.
+func (y Year) date(kind string, usual time.Time) time.Time {
+	for _, d := range y.Dated {
+		if d.Kind == kind && d.Usual.Equal(usual) {
+			return d.On
+		}
+	}
+	return usual
+}
+
+// Calendar is a run of years with every anchor dated.
+type Calendar struct {
+	year  Year
+	spans []Span                 // states of the stock, in order, without gaps
+	dates map[string][]time.Time // of each kind of anchor, in order
+}
+
+// Calendar dates the anchors of the years from first to last.
+func (y Year) Calendar(first, last int) *Calendar {
+	c := &Calendar{year: y, dates: map[string][]time.Time{}}
+	for yr := first; yr <= last; yr++ {
 		for _, a := range y.Anchors {
-			if s, ok := turning[a.Kind]; ok {
-				out = append(out, Span{State: s, From: day(yr, a.Month, a.Day)})
+			on := y.date(a.Kind, day(yr, a.Month, a.Day))
+			c.dates[a.Kind] = append(c.dates[a.Kind], on)
+			if s, ok := turning[a.Kind]; ok && !y.NoRest {
+				c.spans = append(c.spans, Span{State: s, From: on})
 			}
 		}
 	}
-	sort.Slice(out, func(i, j int) bool { return out[i].From.Before(out[j].From) })
-	for i := range len(out) - 1 {
-		out[i].To = out[i+1].From
+	if y.NoRest {
+		// Bark slips on and off the whole year, with the flushes.
+		c.spans = []Span{{State: Running, From: day(first, 1, 1), To: day(last+1, 1, 1)}}
+		return c
 	}
-	return out
+	sort.SliceStable(c.spans, func(i, j int) bool { return c.spans[i].From.Before(c.spans[j].From) })
+	for i := range c.spans {
+		if i+1 < len(c.spans) {
+			c.spans[i].To = c.spans[i+1].From
+		}
+	}
+	if n := len(c.spans); n > 0 {
+		c.spans = c.spans[:n-1] // the last has no end yet
+	}
+	return c
+}
+
+// Around is the calendar of a date: its year and the ones on either side.
+func (y Year) Around(t time.Time) *Calendar { return y.Calendar(t.Year()-1, t.Year()+1) }
+
+// Year is what the calendar was made of.
+func (c *Calendar) Year() Year { return c.year }
+
+// Spans are the states of the stock in order.
+func (c *Calendar) Spans() []Span { return c.spans }
+
+// Dates gives the days of a kind of anchor in order.
+func (c *Calendar) Dates(kind string) []time.Time { return c.dates[kind] }
+
+// StockOn gives the stretch of time in one state that holds the date.
+func (c *Calendar) StockOn(t time.Time) (Span, bool) {
+	t = DayOf(t)
+	for _, s := range c.spans {
+		if !t.Before(s.From) && t.Before(s.To) {
+			return s, true
+		}
+	}
+	return Span{}, false
+}
+
+// around finds the last time an anchor fell on or before a date, and the next
+// after it; either is zero when the calendar holds none.
+func (c *Calendar) around(kind string, t time.Time) (last, next time.Time) {
+	for _, d := range c.dates[kind] {
+		if d.After(t) {
+			return last, d
+		}
+		last = d
+	}
+	return last, next
 }
 
 // Band is the state of the stock from the first of January of a year to its
 // end, without gaps. It is empty when the site has no anchors that turn it.
 func (y Year) Band(year int) []Span {
+	return y.Calendar(year-1, year+1).Between(day(year, 1, 1), day(year+1, 1, 1))
+}
+
+// Between cuts the states of the stock to a stretch of time.
+func (c *Calendar) Between(from, to time.Time) []Span {
 	var out []Span
-	from, to := day(year, 1, 1), day(year+1, 1, 1)
-	for _, s := range y.turns(year-1, year+1) {
-		if s.To.IsZero() || !s.To.After(from) || !s.From.Before(to) {
+	for _, s := range c.spans {
+		if !s.To.After(from) || !s.From.Before(to) {
 			continue
 		}
 		if s.From.Before(from) {
@@ -97,34 +181,7 @@ func (y Year) Band(year int) []Span {
 }
 
 // StockOn gives the stretch of time in one state that holds the date.
-func (y Year) StockOn(t time.Time) (Span, bool) {
-	t = DayOf(t)
-	for _, s := range y.turns(t.Year()-1, t.Year()+1) {
-		if !t.Before(s.From) && (s.To.IsZero() || t.Before(s.To)) && !s.To.IsZero() {
-			return s, true
-		}
-	}
-	return Span{}, false
-}
-
-// on finds the last time an anchor fell on or before the date, and the next
-// time it falls after it.
-func (y Year) on(kind string, t time.Time) (last, next time.Time, ok bool) {
-	t = DayOf(t)
-	for _, a := range y.Anchors {
-		if a.Kind != kind {
-			continue
-		}
-		for yr := t.Year() - 1; yr <= t.Year()+1; yr++ {
-			d := day(yr, a.Month, a.Day)
-			if d.After(t) {
-				return last, d, true
-			}
-			last = d
-		}
-	}
-	return last, next, false
-}
+func (y Year) StockOn(t time.Time) (Span, bool) { return y.Around(t).StockOn(t) }
 
 // House defaults for which wood is at hand.
 const (
@@ -133,42 +190,85 @@ const (
 	// storedPastSwellDays: wood cut at rest is held in the store past bud swell
 	// for spring chip buds and bark grafts.
 	storedPastSwellDays = 90
+	// halfRipeLeadDays: shoots are half ripe so long before they are ripe.
+	halfRipeLeadDays = 30
 )
+
+// WoodSpans are the stretches in which wood in a state is at hand. To is the
+// day after the last.
+func (c *Calendar) WoodSpans(state string) []Span {
+	if c.year.NoRest {
+		if state == Resting || len(c.spans) == 0 {
+			return nil
+		}
+		return []Span{{State: state, From: c.spans[0].From, To: c.spans[0].To}}
+	}
+	var out []Span
+	switch state {
+	case Resting:
+		for _, rest := range c.dates[RestBegins] {
+			if _, swell := c.around(BudSwell, rest); !swell.IsZero() {
+				out = append(out, Span{state, rest.AddDate(0, 0, restBeforeCuttingDays), swell.AddDate(0, 0, storedPastSwellDays+1)})
+			}
+		}
+	case RipeGreen, HalfRipe:
+		lead := 0
+		if state == HalfRipe {
+			lead = -halfRipeLeadDays
+		}
+		for _, ripe := range c.dates[BudwoodRipe] {
+			if _, end := c.around(SlipEnds, ripe); !end.IsZero() {
+				out = append(out, Span{state, ripe.AddDate(0, 0, lead), end.AddDate(0, 0, 1)})
+			}
+		}
+	}
+	return out
+}
 
 // WoodOn says whether wood in a state can be had on a date, and why.
 func (y Year) WoodOn(state string, t time.Time) (bool, string) {
+	return y.Around(t).WoodOn(state, t)
+}
+
+// WoodOn says whether wood in a state can be had on a date, and why.
+func (c *Calendar) WoodOn(state string, t time.Time) (bool, string) {
 	t = DayOf(t)
 	switch state {
-	case Resting:
-		rest, _, _ := y.on(RestBegins, t)
-		_, swellNext, ok := y.on(BudSwell, rest)
-		if !ok {
-			return false, "no rest season here"
-		}
-		from, to := rest.AddDate(0, 0, restBeforeCuttingDays), swellNext.AddDate(0, 0, storedPastSwellDays)
-		switch {
-		case t.Before(from):
-			return false, "wood is not deep in rest until " + Say(from)
-		case t.After(to):
-			return false, "wood cut at rest is too old by now"
-		}
-		return true, "wood cut at rest, from the store, until " + Say(to)
-	case RipeGreen, HalfRipe:
-		ripe, next, _ := y.on(BudwoodRipe, t)
-		_, end, ok := y.on(SlipEnds, ripe)
-		lead := 0
-		if state == HalfRipe {
-			lead = -30
-		}
-		if ok && t.Before(end) || ok && t.Equal(end) {
-			return true, "green wood is ripe until the bark stops slipping, " + Say(end)
-		}
-		if !next.IsZero() && !t.Before(next.AddDate(0, 0, lead)) {
-			return true, "half-ripe shoots are at hand"
-		}
-		return false, "green wood is not ripe until " + Say(next.AddDate(0, 0, lead))
+	case Resting, RipeGreen, HalfRipe:
+	default:
+		return false, fmt.Sprintf("no wood is called %q", state)
 	}
-	return false, fmt.Sprintf("no wood is called %q", state)
+	spans := c.WoodSpans(state)
+	if state == Resting && len(spans) == 0 {
+		return false, "no rest season here"
+	}
+	for _, s := range spans {
+		last := s.To.AddDate(0, 0, -1)
+		switch {
+		case t.Before(s.From):
+			switch state {
+			case Resting:
+				if before, _ := c.around(BudSwell, t); !before.IsZero() && t.Sub(before) < 200*24*time.Hour {
+					return false, "wood cut at rest is too old by now; new wood from " + Say(s.From)
+				}
+				return false, "wood is not deep in rest until " + Say(s.From)
+			case HalfRipe:
+				return false, "no half-ripe shoots until " + Say(s.From)
+			}
+			return false, "green wood is not ripe until " + Say(s.From)
+		case t.Before(s.To):
+			switch {
+			case c.year.NoRest:
+				return true, "shoots of middling age, between soft tip and fruiting branch"
+			case state == Resting:
+				return true, "wood cut at rest, from the store, until " + Say(last)
+			case state == HalfRipe:
+				return true, "half-ripe shoots are at hand"
+			}
+			return true, "green wood is ripe until the bark stops slipping, " + Say(last)
+		}
+	}
+	return false, "this site has no dates for " + state + " wood"
 }
 
 // Say gives a date as people say it: 5 March.

@@ -108,10 +108,10 @@ func (t Technique) Prior(logitShift float64) sizing.Beta {
 // Job is what a technique is judged for.
 type Job struct {
 	On         time.Time
-	Stock      season.Year // of the stock's genus group
-	StockState string      // "" to take it from the season
-	WoodStates []string    // states of the wood at hand; nil to take them from the season
-	BudsAPiece []int       // as the wood at hand was counted; nil for any
+	Stock      season.Year      // of the stock's genus group
+	Calendar   *season.Calendar // of Stock around On; nil to make it
+	WoodStates []string         // states of the wood at hand; nil to take them from the season
+	BudsAPiece []int            // as the wood at hand was counted; nil for any
 	StockMM    []caliper.Count
 	WoodMM     []caliper.Count
 	InUse      func(key string) bool
@@ -161,25 +161,12 @@ func against(t Technique, j Job) string {
 	if j.InUse != nil && !j.InUse(t.Key) {
 		return "left out by choice"
 	}
-	state := j.StockState
-	until := ""
-	if state == "" {
-		span, ok := j.Stock.StockOn(j.On)
-		if !ok {
-			return "this site has no season set for the genus"
-		}
-		state = span.State
-		until = " until " + season.Say(span.To)
+	cal := j.Calendar
+	if cal == nil {
+		cal = j.Stock.Around(j.On)
 	}
-	if !slices.Contains(t.StockStates, state) {
-		return "stock is " + state + until
-	}
-	if len(t.WoodStates) > 0 && !woodServes(t, j) {
-		if len(j.WoodStates) > 0 {
-			return fmt.Sprintf("the wood here is %s", j.WoodStates[0])
-		}
-		_, why := j.Stock.WoodOn(t.WoodStates[0], j.On)
-		return why
+	if s := t.Standing(cal, j.WoodStates, j.On); s.Verdict == Shut {
+		return s.Why
 	}
 	if j.BudsAPiece != nil && !slices.ContainsFunc(j.BudsAPiece, t.TakesBuds) {
 		if t.BudsMax == 1 {
@@ -192,21 +179,6 @@ func against(t Technique, j Job) string {
 
 // TakesBuds says whether a piece with so many buds suits the technique.
 func (t Technique) TakesBuds(n int) bool { return n >= t.BudsMin && n <= t.BudsMax }
-
-func woodServes(t Technique, j Job) bool {
-	for _, want := range t.WoodStates {
-		if j.WoodStates != nil {
-			if slices.Contains(j.WoodStates, want) {
-				return true
-			}
-			continue
-		}
-		if ok, _ := j.Stock.WoodOn(want, j.On); ok {
-			return true
-		}
-	}
-	return false
-}
 
 // nearest gives the commonest reason that classes do not fit.
 func nearest(t Technique, j Job) string {

@@ -79,7 +79,7 @@ func TestTheBandShowsTheYearAndToday(t *testing.T) {
 	year := season.Year{Anchors: []season.Anchor{{Kind: season.RestBegins, Month: 11, Day: 5}, {Kind: season.BudSwell, Month: 3, Day: 5},
 		{Kind: season.SlipBegins, Month: 4, Day: 8}, {Kind: season.SlipEnds, Month: 9, Day: 5}}}
 	on := time.Date(2027, 2, 23, 0, 0, 0, 0, time.UTC)
-	b := nursery.Band{Today: on, Spans: year.Band(2027), Windows: []nursery.Window{{Technique: "splice", Open: true}, {Technique: "T-bud"}}}
+	b := nursery.Band{Today: on, Spans: year.Band(2027), Windows: []nursery.Window{{Technique: "splice", Standing: technique.Standing{Verdict: technique.Best}}, {Technique: "T-bud", Standing: technique.Standing{Verdict: technique.Shut}}}}
 	b.Now, _ = year.StockOn(on)
 	svg := draw.Band(b)
 	sound(t, "band", svg)

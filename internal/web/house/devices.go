@@ -83,6 +83,38 @@ func (h house) logger(w http.ResponseWriter, r *http.Request) error {
 	return page.Go(w, r, "/wood/store")
 }
 
+// feed lets the simulated weather feed tell the days up to today.
+func (h house) feed(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	days := f.Int("days")
+	if err = f.Err(); err == nil && (days < 1 || days > 1100) {
+		err = nursery.Problem{Field: "days", Says: "Let it tell of 1 to 1,100 days."}
+	}
+	n := 0
+	if err == nil {
+		normals, e := h.Nursery.UsualTemperatures(r.Context())
+		if e != nil {
+			return e
+		}
+		today := h.Nursery.Today()
+		feed := standin.WeatherFeed{Normals: normals}
+		if by, ok := map[string]float64{"warm": 3, "cold": -3}[f.Text("how")]; ok {
+			feed.Seasons = []standin.Trouble{{From: today.AddDate(0, 0, -days), To: today.AddDate(0, 0, 1), ByC: by}}
+		}
+		n, err = h.Nursery.AddWeather(r.Context(), page.Actor(r), feed.Days(today.AddDate(0, 0, -days), today), "simulated feed")
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return h.showDevices(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	h.Flash(r, "The simulated weather feed sent %d days that were not here.", n)
+	return page.Go(w, r, "/season")
+}
+
 func (h house) printed(w http.ResponseWriter, r *http.Request) error {
 	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
 	if err != nil {

@@ -43,6 +43,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/loads/{id}/drop", Who: page.Boss, Do: h.drop},
 		{Method: "GET", Path: "/devices", Who: page.Boss, Do: h.devices},
 		{Method: "POST", Path: "/devices/logger", Who: page.Boss, Do: h.logger},
+		{Method: "POST", Path: "/devices/weather", Who: page.Boss, Do: h.feed},
 		{Method: "GET", Path: "/devices/prints/{id}", Who: page.Boss, Do: h.printed},
 		{Method: "GET", Path: "/export/{kind}.{format}", Who: page.Readers, Do: h.export},
 		{Method: "GET", Path: "/examples/{name}", Who: page.Everyone, Do: h.example},

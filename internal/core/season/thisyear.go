@@ -1,0 +1,491 @@
+package season
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"sort"
+	"time"
+
+	"gonum.org/v1/gonum/stat/distuv"
+)
+
+// Source kinds of what moves a date.
+const (
+	Seen   = "measured"
+	Feed   = "weather"
+	Carry  = "house default"
+	Settle = "house default"
+)
+
+// Move is one thing that moved a date, by so many days; earlier is negative.
+type Move struct {
+	Days   int
+	Why    string
+	Source string
+}
+
+// Dated is an anchor of one particular year.
+type Dated struct {
+	Kind      string
+	Usual, On time.Time
+	Low, High time.Time // middle 90 % of the belief, in whole days
+	Moves     []Move
+	Seen      bool // bounded by what somebody saw
+}
+
+// Days is by how many days the date is off its usual one; earlier is negative.
+func (d Dated) Days() int { return daysBetween(d.Usual, d.On) }
+
+func daysBetween(a, b time.Time) int { return int(math.Round(b.Sub(a).Hours() / 24)) }
+
+// Tell is what a sight tells of an anchor.
+type Tell int
+
+// What a sight can tell.
+const (
+	Nothing Tell = iota
+	NotYet
+	Come
+)
+
+// Sight is something that can be seen, and what it tells of which anchors.
+type Sight struct {
+	Says  string // "bark slips"
+	Kinds []string
+	Tells []Tell // for each kind
+}
+
+// Sights are what somebody can note, in the words of the craft. A sight that
+// could tell of two anchors is taken for the one whose usual day is nearer:
+// the same test of the bark tells of the slip's beginning in spring and of its
+// end in late summer.
+var Sights = []Sight{
+	{"bark slips", []string{SlipBegins, SlipEnds}, []Tell{Come, NotYet}},
+	{"bark does not slip", []string{SlipBegins, SlipEnds}, []Tell{NotYet, Come}},
+	{"buds swell", []string{BudSwell}, []Tell{Come}},
+	{"buds tight", []string{BudSwell}, []Tell{NotYet}},
+	{"budwood ripe", []string{BudwoodRipe}, []Tell{Come}},
+	{"budwood not ripe", []string{BudwoodRipe}, []Tell{NotYet}},
+	{"at rest, leaves down", []string{RestBegins}, []Tell{Come}},
+	{"not at rest yet", []string{RestBegins}, []Tell{NotYet}},
+	{"hard frost", []string{FirstHardFrost}, []Tell{Come}},
+	{"no hard frost yet", []string{FirstHardFrost, LastFrost}, []Tell{NotYet, Nothing}},
+	{"frost", []string{LastFrost, FirstHardFrost}, []Tell{NotYet, Nothing}}, // the last is after it
+	{FreshFlush, nil, nil},
+}
+
+// FreshFlush is the sight that opens the best days where stock takes no rest.
+const FreshFlush = "fresh flush"
+
+// Observation is what was seen on a day. Says is one of the Sights'.
+type Observation struct {
+	Says  string
+	On    time.Time
+	Place string
+}
+
+// DegreeDay is a day's mean temperature and its lowest, in °C.
+type DegreeDay struct {
+	On          time.Time
+	MeanC, LowC float64
+}
+
+// House defaults of how warmth moves a year.
+const (
+	BaseC        = 5.0  // buds do nothing below it
+	daySwingC    = 3.5  // how far a day's mean strays from the month's usual
+	warmthTells  = 0.7  // what is left of the spread once warmth is known
+	carryShare   = 0.5  // of what was seen of one anchor, to the next that was not
+	slipAfter    = 7    // days: bark slips no sooner after bud swell
+	HardFrostC   = -3.0 // a night below it is a hard frost
+	quantile5    = 0.05
+	quantile95   = 0.95
+	outOfBelief  = 1e-9
+	longestShift = 75 // days: beyond it the readings, not the season, are wrong
+)
+
+// warmed are the anchors that spring's warmth brings, in their order.
+var warmed = []string{BudSwell, SlipBegins, BudwoodRipe}
+
+// Normals are a site's usual mean temperatures by month, in °C, January first.
+type Normals [12]float64
+
+// on gives the usual mean of a day: straight lines between the months' middles.
+func (n Normals) on(t time.Time) float64 {
+	m := int(t.Month()) - 1
+	first := day(t.Year(), m+1, 1)
+	length := first.AddDate(0, 1, 0).Sub(first).Hours() / 24
+	at := (float64(t.Day()) - 0.5) / length // share of the month that is past
+	if at < 0.5 {
+		return n[(m+11)%12] + (n[m]-n[(m+11)%12])*(at+0.5)
+	}
+	return n[m] + (n[(m+1)%12]-n[m])*(at-0.5)
+}
+
+// UsualMean is the usual mean temperature of a day, in °C.
+func UsualMean(n Normals, t time.Time) float64 { return n.on(t) }
+
+// DegreeDays is the warmth above the base that a usual day brings: days stray
+// about their mean, so that a month of 4 °C brings some.
+func (n Normals) DegreeDays(t time.Time) float64 {
+	z := (n.on(t) - BaseC) / daySwingC
+	return daySwingC * (z*distuv.UnitNormal.CDF(z) + distuv.UnitNormal.Prob(z))
+}
+
+// Warmth adds up degree-days over base 5 °C from a day on: those of the
+// readings where there are any, and a usual day's where there are none.
+type Warmth struct {
+	From    time.Time
+	Normals Normals
+	Days    map[time.Time]DegreeDay
+}
+
+// On is a day's degree-days, and whether they were read.
+func (w Warmth) On(t time.Time) (float64, bool) {
+	if d, ok := w.Days[t]; ok {
+		return math.Max(0, d.MeanC-BaseC), true
+	}
+	return w.Normals.DegreeDays(t), false
+}
+
+// Sum adds up from the start to the day, without it. usual leaves readings out.
+func (w Warmth) Sum(to time.Time, usual bool) float64 {
+	s := 0.0
+	for d := w.From; d.Before(to); d = d.AddDate(0, 0, 1) {
+		if usual {
+			s += w.Normals.DegreeDays(d)
+		} else {
+			x, _ := w.On(d)
+			s += x
+		}
+	}
+	return s
+}
+
+// reaches gives the day on which this year's warmth is what a usual year has
+// by the anchor's usual day.
+func (w Warmth) reaches(usual time.Time) time.Time {
+	need, sum := w.Sum(usual, true), 0.0
+	for d := w.From; ; d = d.AddDate(0, 0, 1) {
+		if sum >= need || daysBetween(usual, d) > longestShift {
+			return d
+		}
+		x, _ := w.On(d)
+		sum += x
+	}
+}
+
+// Known is what a site knows of its years beside the usual dates.
+type Known struct {
+	Normals  Normals
+	Weather  []DegreeDay
+	Seen     []Observation
+	NoNormal bool // no usual temperatures are set: warmth moves nothing
+}
+
+// With dates the anchors of the years from first to last by what is known of
+// them: warmth first, then what somebody saw, which outweighs it.
+func (y Year) With(k Known, first, last int) Year {
+	days := make(map[time.Time]DegreeDay, len(k.Weather))
+	for _, d := range k.Weather {
+		d.On = DayOf(d.On)
+		days[d.On] = d
+	}
+	seen := slices.Clone(k.Seen)
+	for i := range seen {
+		seen[i].On = DayOf(seen[i].On)
+		if seen[i].Says == FreshFlush {
+			y.Flushes = append(y.Flushes, seen[i].On)
+		}
+	}
+	slices.SortFunc(y.Flushes, time.Time.Compare)
+	if y.NoRest {
+		return y
+	}
+	seen = append(seen, y.frosts(k.Weather)...)
+	sort.SliceStable(seen, func(i, j int) bool { return seen[i].On.Before(seen[j].On) })
+	for yr := first; yr <= last; yr++ {
+		y.Dated = append(y.Dated, y.dateOne(yr, k, days, seen)...)
+	}
+	return y
+}
+
+// winterDays is how long after one hard frost the next still belongs to the
+// same winter.
+const winterDays = 150
+
+// frosts reads the nights of a feed as sights: frosts, the first hard one of a
+// winter, and the last night before it.
+func (y Year) frosts(days []DegreeDay) []Observation {
+	const feed = "the weather feed"
+	var out []Observation
+	var hard, mild time.Time // the last hard frost, and the last night without one since
+	sorted := slices.Clone(days)
+	slices.SortFunc(sorted, func(a, b DegreeDay) int { return a.On.Compare(b.On) })
+	for _, d := range sorted {
+		on := DayOf(d.On)
+		if d.LowC < 0 {
+			out = append(out, Observation{"frost", on, feed})
+		}
+		newWinter := hard.IsZero() || daysBetween(hard, on) > winterDays
+		switch {
+		case d.LowC > HardFrostC && newWinter:
+			mild = on
+		case d.LowC <= HardFrostC:
+			if newWinter && !mild.IsZero() {
+				out = append(out, Observation{"no hard frost yet", mild, feed})
+			}
+			out = append(out, Observation{"hard frost", on, feed})
+			hard, mild = on, time.Time{}
+		}
+	}
+	if !mild.IsZero() {
+		out = append(out, Observation{"no hard frost yet", mild, feed})
+	}
+	return out
+}
+
+func (y Year) anchor(kind string) (Anchor, bool) {
+	for _, a := range y.Anchors {
+		if a.Kind == kind {
+			return a, true
+		}
+	}
+	return Anchor{}, false
+}
+
+// dateOne dates a year's anchors.
+func (y Year) dateOne(yr int, k Known, days map[time.Time]DegreeDay, seen []Observation) []Dated {
+	var out []Dated
+	carried := 0.0 // days that what was seen in spring moved it
+	var swell time.Time
+	for _, kind := range []string{BudSwell, SlipBegins, BudwoodRipe, SlipEnds, RestBegins, FirstHardFrost, LastFrost} {
+		a, ok := y.anchor(kind)
+		if !ok {
+			continue
+		}
+		d := Dated{Kind: kind, Usual: day(yr, a.Month, a.Day)}
+		at, spread := 0.0, math.Max(1, float64(a.SpreadDays)) // days from the usual
+		spring := slices.Contains(warmed, kind)
+		if w, ok := y.warmthTo(d.Usual, k, days); ok && spring {
+			by := daysBetween(d.Usual, w.reaches(d.Usual))
+			share := w.known(d.Usual)
+			if by != 0 {
+				at = float64(by)
+				d.Moves = append(d.Moves, Move{by, w.says(d.Usual), Feed})
+			}
+			spread *= 1 - (1-warmthTells)*share
+		}
+		if by := int(math.Round(carried * carryShare)); spring && by != 0 {
+			at += float64(by)
+			d.Moves = append(d.Moves, Move{by, "half of what was seen of the sign before it carries over", Carry})
+		}
+		after, by, why := bounds(y, kind, d.Usual, seen)
+		before := at
+		at, low, high := believe(at, spread, after, by)
+		if why != "" {
+			d.Seen = true
+			if n := int(math.Round(at)) - int(math.Round(before)); n != 0 {
+				d.Moves = append(d.Moves, Move{n, why, Seen})
+			} else {
+				d.Moves = append(d.Moves, Move{0, why + ": as reckoned", Seen})
+			}
+			if spring {
+				carried = at - before
+			}
+		}
+		d.On = d.Usual.AddDate(0, 0, int(math.Round(at)))
+		d.Low, d.High = d.Usual.AddDate(0, 0, int(math.Floor(low))), d.Usual.AddDate(0, 0, int(math.Ceil(high)))
+		if kind == BudSwell {
+			swell = d.On
+		}
+		if least := swell.AddDate(0, 0, slipAfter); kind == SlipBegins && !swell.IsZero() && d.On.Before(least) && daysBetween(d.On, swell) < 150 {
+			d.Moves = append(d.Moves, Move{daysBetween(d.On, least), "bark slips no sooner than a week after bud swell", Settle})
+			d.On = least
+			if d.High.Before(least) {
+				d.High = least
+			}
+		}
+		out = append(out, d)
+	}
+	return out
+}
+
+// warmthTo readies the sum of warmth toward an anchor: from the middle of the
+// rest before it. False where there are no readings in that stretch.
+func (y Year) warmthTo(usual time.Time, k Known, days map[time.Time]DegreeDay) (Warmth, bool) {
+	rest, ok1 := y.anchor(RestBegins)
+	swell, ok2 := y.anchor(BudSwell)
+	if k.NoNormal || !ok1 || !ok2 {
+		return Warmth{}, false
+	}
+	last := func(a Anchor, t time.Time) time.Time {
+		d := day(t.Year(), a.Month, a.Day)
+		if d.After(t) {
+			d = day(t.Year()-1, a.Month, a.Day)
+		}
+		return d
+	}
+	s := last(swell, usual)
+	r := last(rest, s)
+	w := Warmth{From: r.AddDate(0, 0, daysBetween(r, s)/2), Normals: k.Normals, Days: days}
+	return w, w.known(usual) > 0
+}
+
+// known is the share of the days toward an anchor whose warmth was read.
+func (w Warmth) known(usual time.Time) float64 {
+	n, read := 0, 0
+	for d := w.From; d.Before(usual); d = d.AddDate(0, 0, 1) {
+		n++
+		if _, ok := w.Days[d]; ok {
+			read++
+		}
+	}
+	if n == 0 {
+		return 0
+	}
+	return float64(read) / float64(n)
+}
+
+func (w Warmth) says(usual time.Time) string {
+	end := w.From
+	for d := w.From; !d.After(usual.AddDate(0, 0, longestShift)); d = d.AddDate(0, 0, 1) {
+		if _, ok := w.Days[d]; ok {
+			end = d.AddDate(0, 0, 1)
+		}
+	}
+	got, is := w.Sum(end, false), w.Sum(end, true)
+	word := "warmer"
+	if got < is {
+		word = "colder"
+	}
+	return fmt.Sprintf("%s than usual: %.0f degree-days since %s, where %.0f are usual", word, got, Say(w.From), is)
+}
+
+// bounds gathers what was seen of an anchor in the year of a usual date: it
+// came after the last time it had not, and by the first time it had, in days
+// from the usual date.
+func bounds(y Year, kind string, usual time.Time, seen []Observation) (after, by float64, why string) {
+	after, by = math.Inf(-1), math.Inf(1)
+	var not, yes Observation
+	for _, o := range seen {
+		i := slices.IndexFunc(Sights, func(s Sight) bool { return s.Says == o.Says })
+		if i < 0 {
+			continue
+		}
+		s := Sights[i]
+		k := nearestKind(y, s.Kinds, o.On)
+		if k < 0 || s.Kinds[k] != kind {
+			continue
+		}
+		n := daysBetween(usual, o.On)
+		if n <= -183 || n > 182 {
+			continue // of another year
+		}
+		switch {
+		case s.Tells[k] == Come && float64(n) < by:
+			by, yes = float64(n), o
+		case s.Tells[k] == NotYet && float64(n) > after:
+			after, not = float64(n), o
+		}
+	}
+	at := func(o Observation) string {
+		if o.Place == "" {
+			return Say(o.On)
+		}
+		return Say(o.On) + " in " + o.Place
+	}
+	switch {
+	case yes.Says != "" && not.Says != "" && after >= by:
+		return after, by, fmt.Sprintf("%s seen %s, %s %s: places differ", yes.Says, at(yes), not.Says, at(not))
+	case yes.Says != "" && not.Says != "":
+		return after, by, fmt.Sprintf("%s seen %s, and %s %s", yes.Says, at(yes), not.Says, at(not))
+	case yes.Says != "":
+		return after, by, yes.Says + " seen " + at(yes)
+	case not.Says != "":
+		return after, by, not.Says + " on " + at(not)
+	}
+	return after, by, ""
+}
+
+// nearestKind says which of several anchors a sight is of: the one whose usual
+// day is nearest in the round of the year; -1 for none.
+func nearestKind(y Year, kinds []string, on time.Time) int {
+	best, least := -1, math.MaxInt
+	for i, k := range kinds {
+		a, ok := y.anchor(k)
+		if !ok {
+			continue
+		}
+		for _, yr := range []int{on.Year() - 1, on.Year(), on.Year() + 1} {
+			n := daysBetween(day(yr, a.Month, a.Day), on)
+			if n = max(n, -n); n < least {
+				best, least = i, n
+			}
+		}
+	}
+	return best
+}
+
+// believe cuts a normal belief to what was seen, and gives its mean and its
+// middle 90 %. Where the sights leave nothing between them, or lie far outside
+// the belief, it is what the sights say.
+func believe(mean, sd, after, by float64) (at, low, high float64) {
+	n := distuv.Normal{Mu: mean, Sigma: sd}
+	if after >= by {
+		return (after + by) / 2, by, after
+	}
+	lo, hi := n.CDF(after), n.CDF(by)
+	if math.IsInf(after, -1) {
+		lo = 0
+	}
+	if math.IsInf(by, 1) {
+		hi = 1
+	}
+	if hi-lo < outOfBelief {
+		switch {
+		case math.IsInf(after, -1):
+			return by, by - sd, by
+		case math.IsInf(by, 1):
+			return after + 1, after, after + sd
+		}
+		return (after + by) / 2, after, by
+	}
+	density := func(x float64) float64 {
+		if math.IsInf(x, 0) {
+			return 0
+		}
+		return n.Prob(x)
+	}
+	at = mean + sd*sd*(density(after)-density(by))/(hi-lo)
+	low, high = n.Quantile(lo+(hi-lo)*quantile5), n.Quantile(lo+(hi-lo)*quantile95)
+	return math.Max(after, math.Min(by, at)), low, high
+}
+
+// WarmthOf is the sum of warmth toward the bud swell of the season that a date
+// lies in or before. False where there are no readings for it.
+func (y Year) WarmthOf(k Known, on time.Time) (Warmth, bool) {
+	days := make(map[time.Time]DegreeDay, len(k.Weather))
+	for _, d := range k.Weather {
+		days[DayOf(d.On)] = d
+	}
+	a, ok := y.anchor(BudSwell)
+	if !ok {
+		return Warmth{}, false
+	}
+	// The swell that this date's warmth leads to, or that it has just led to.
+	usual := day(on.Year(), a.Month, a.Day)
+	if daysBetween(usual, on) > 150 {
+		usual = day(on.Year()+1, a.Month, a.Day)
+	}
+	return y.warmthTo(usual, k, days)
+}
+
+// Moved says whether anything moved a turn of the stock in a year.
+func (y Year) Moved(year int) bool {
+	return slices.ContainsFunc(y.Dated, func(d Dated) bool {
+		_, turns := turning[d.Kind]
+		return turns && d.Usual.Year() == year && len(d.Moves) > 0
+	})
+}

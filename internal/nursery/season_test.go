@@ -1,0 +1,194 @@
+package nursery_test
+
+import (
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/nursery"
+)
+
+func window(t *testing.T, b nursery.Band, name string) technique.Standing {
+	t.Helper()
+	for _, w := range b.Windows {
+		if w.Technique == name {
+			return w.Standing
+		}
+	}
+	require.Fail(t, "no window", name)
+	return technique.Standing{}
+}
+
+// TestEveryTechniqueInEveryGroupOnEveryDay judges the shipped techniques by
+// the shipped dates day by day through a common and a leap year, on both sides
+// of the line, against the plain rule: the stock's state, wood at hand, and
+// budding's own limits.
+func TestEveryTechniqueInEveryGroupOnEveryDay(t *testing.T) {
+	h := newHouse(t)
+	p, err := h.House(ctx, h.maud)
+	require.NoError(t, err)
+	require.Len(t, p.Techniques, 10)
+	for _, site := range []string{nursery.SiteNorth, nursery.SiteSouth} {
+		require.NoError(t, h.ShipSeason(ctx, h.maud, site))
+		b, err := h.SeasonBand(ctx, "pome")
+		require.NoError(t, err)
+		for _, g := range b.Groups {
+			page, err := h.Season(ctx, g.Key)
+			require.NoError(t, err)
+			y := season.Year{Group: g.Key}
+			for _, l := range page.Anchors {
+				y.Anchors = append(y.Anchors, season.Anchor{Kind: l.Kind, Month: int(l.Usual.Month()), Day: l.Usual.Day()})
+			}
+			c := y.Calendar(2025, 2030)
+			open := map[string]int{}
+			for d := time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC); d.Year() < 2029; d = d.AddDate(0, 0, 1) {
+				state, ok := c.StockOn(d)
+				require.True(t, ok)
+				for _, k := range p.Techniques {
+					serves := slices.ContainsFunc(k.WoodStates, func(w string) bool {
+						at, _ := c.WoodOn(w, d)
+						return at && (w != season.RipeGreen || k.BudsMax > 1 || budding(c, d))
+					})
+					want := slices.Contains(k.StockStates, state.State) && serves
+					got := k.Standing(c, nil, d)
+					require.Equal(t, want, got.Verdict != technique.Shut, "%s, %s, %s %s: %s", k.Name, g.Key, site, d.Format(time.DateOnly), got.Why)
+					require.NotEmpty(t, got.Why)
+					if want {
+						open[k.Name]++
+					}
+				}
+			}
+			assert.Len(t, open, 10, "%s %s: every technique has its days", site, g.Key)
+		}
+	}
+}
+
+// budding is the plain rule of budding with green wood.
+func budding(c *season.Calendar, d time.Time) bool {
+	for _, ripe := range c.Dates(season.BudwoodRipe) {
+		for _, end := range c.Dates(season.SlipEnds) {
+			if end.After(ripe) && end.Sub(ripe) < 200*24*time.Hour && !d.Before(ripe) && d.Before(end.AddDate(0, 0, -42)) {
+				return true
+			}
+		}
+		for _, frost := range c.Dates(season.FirstHardFrost) {
+			calm := !slices.ContainsFunc(c.Dates(season.LastFrost), func(l time.Time) bool { return !l.Before(d) && l.Before(frost) })
+			if frost.After(ripe) && frost.Sub(ripe) < 300*24*time.Hour && !d.Before(ripe) && calm && !d.AddDate(0, 0, 120).After(frost) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func TestWhatIsSeenMovesTheWindowsAndCanBeTakenBack(t *testing.T) {
+	h := newHouse(t)
+	h.on(2027, 2, 23)
+	b, err := h.SeasonBand(ctx, "pome")
+	require.NoError(t, err)
+	assert.NotEqual(t, technique.Shut, window(t, b, "tool cut").Verdict)
+	require.ErrorIs(t, h.NoteSeen(ctx, h.eye, "pome", nursery.NewSeen{Says: "buds swell"}), nursery.ErrNotAllowed)
+	require.NoError(t, h.NoteSeen(ctx, h.ansel, "pome", nursery.NewSeen{Says: "buds swell", On: h.Today().AddDate(0, 0, -2), Place: "row 4"}))
+	b, err = h.SeasonBand(ctx, "pome")
+	require.NoError(t, err)
+	assert.Equal(t, "waking", b.Now.State)
+	assert.Contains(t, window(t, b, "tool cut").Why, "stock is waking until")
+	other, err := h.SeasonBand(ctx, "nut")
+	require.NoError(t, err)
+	assert.Equal(t, "resting", other.Now.State, "what was seen of one group is none of another's")
+
+	p, err := h.Season(ctx, "pome")
+	require.NoError(t, err)
+	require.Len(t, p.Seen, 1)
+	w := p.Anchors[1].Working()
+	assert.Equal(t, "Bud swell, this year", w.Title)
+	assert.Contains(t, w.Inputs[1].Value, "buds swell seen 21 February in row 4")
+	_, err = h.DropSeen(ctx, h.ansel, p.Seen[0].ID)
+	require.ErrorIs(t, err, nursery.ErrNotAllowed)
+	group, err := h.DropSeen(ctx, h.maud, p.Seen[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, "pome", group)
+	_, err = h.DropSeen(ctx, h.maud, p.Seen[0].ID)
+	require.ErrorIs(t, err, nursery.ErrNotFound)
+	b, err = h.SeasonBand(ctx, "pome")
+	require.NoError(t, err)
+	assert.Equal(t, "resting", b.Now.State)
+
+	for _, bad := range []nursery.NewSeen{{Says: "pigs fly"}, {Says: "buds swell", On: h.Today().AddDate(0, 0, 1)}, {Says: "buds swell", On: h.Today().AddDate(-9, 0, 0)}} {
+		var ps nursery.Problems
+		require.ErrorAs(t, h.NoteSeen(ctx, h.maud, "pome", bad), &ps, "%+v", bad)
+	}
+	require.ErrorIs(t, h.NoteSeen(ctx, h.maud, "moss", nursery.NewSeen{Says: "buds swell"}), nursery.ErrNotFound)
+}
+
+func TestUsualDatesAreSetAndChecked(t *testing.T) {
+	h := newHouse(t)
+	set := func(kind, text string) error {
+		return h.SetUsual(ctx, h.maud, "pome", []nursery.UsualDate{{Kind: kind, Text: text, Spread: 9}})
+	}
+	for text, want := range map[string]time.Month{"12 March": time.March, "12 Apr": time.April, "05-12": time.May} {
+		require.NoError(t, set(season.BudSwell, text))
+		p, err := h.Season(ctx, "pome")
+		require.NoError(t, err)
+		assert.Equal(t, want, p.Anchors[1].Usual.Month())
+		assert.Equal(t, 12, p.Anchors[1].Usual.Day())
+		assert.Equal(t, "entered", p.Anchors[1].Source)
+	}
+	for _, bad := range []string{"31 February", "soon", "13-01"} {
+		assert.Error(t, set(season.BudSwell, bad), bad)
+	}
+	var ps nursery.Problems
+	require.ErrorAs(t, h.SetUsual(ctx, h.maud, "pome", []nursery.UsualDate{{Kind: season.RestBegins, Text: "5 November"}, {Kind: season.BudSwell, Text: "5 March"},
+		{Kind: season.SlipBegins, Text: "1 February"}, {Kind: season.SlipEnds, Text: "5 September"}}), &ps)
+	assert.Contains(t, ps.Error(), "does not go round")
+	require.ErrorIs(t, h.SetUsual(ctx, h.ansel, "pome", nil), nursery.ErrNotAllowed)
+}
+
+func TestASouthernSiteAndOneWithoutRest(t *testing.T) {
+	h := newHouse(t)
+	require.NoError(t, h.ShipSeason(ctx, h.maud, nursery.SiteSouth))
+	h.on(2027, 2, 10)
+	b, err := h.SeasonBand(ctx, "pome")
+	require.NoError(t, err)
+	assert.Equal(t, "running", b.Now.State)
+	assert.Equal(t, technique.Shut, window(t, b, "whip and tongue").Verdict)
+	require.NoError(t, h.SetRests(ctx, h.maud, "tender", false))
+	require.NoError(t, h.SetUsual(ctx, h.maud, "tender", []nursery.UsualDate{{Kind: season.DrySpellBegins, Text: "1 Jan", Spread: 9}, {Kind: season.DrySpellEnds, Text: "1 April", Spread: 9}}))
+	require.NoError(t, h.NoteSeen(ctx, h.maud, "tender", nursery.NewSeen{Says: season.FreshFlush}))
+	p, err := h.Season(ctx, "tender")
+	require.NoError(t, err)
+	assert.Equal(t, technique.Best, window(t, p.Band, "bark flap").Verdict)
+	assert.Equal(t, []string{season.FreshFlush}, p.Sights)
+	require.Error(t, h.ShipSeason(ctx, h.maud, "up"))
+}
+
+func TestWeatherIsKeptOnceAndMovesTheSpring(t *testing.T) {
+	h := newHouse(t)
+	h.on(2027, 3, 1)
+	normals, err := h.UsualTemperatures(ctx)
+	require.NoError(t, err)
+	var days []season.DegreeDay
+	for d := time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC); d.Before(time.Date(2027, 3, 10, 0, 0, 0, 0, time.UTC)); d = d.AddDate(0, 0, 1) {
+		days = append(days, season.DegreeDay{On: d, MeanC: season.UsualMean(normals, d) + 4, LowC: 1})
+	}
+	n, err := h.AddWeather(ctx, h.maud, days, "feed")
+	require.NoError(t, err)
+	assert.Equal(t, 60, n, "days to come are no readings")
+	n, err = h.AddWeather(ctx, h.maud, days, "feed")
+	require.NoError(t, err)
+	assert.Zero(t, n)
+	p, err := h.Season(ctx, "pome")
+	require.NoError(t, err)
+	assert.Less(t, p.Anchors[1].This.Days(), -5)
+	assert.Greater(t, len(p.Warm), 50)
+	require.NoError(t, h.SetNormals(ctx, h.maud, [12]float64{8, 9, 11, 13, 15, 18, 20, 20, 17, 14, 11, 9}))
+	q, err := h.Season(ctx, "pome")
+	require.NoError(t, err)
+	assert.Greater(t, q.Anchors[1].This.Days(), p.Anchors[1].This.Days(), "the same days are cold in a warmer place")
+	assert.Error(t, h.SetNormals(ctx, h.maud, [12]float64{99}))
+}
