@@ -135,6 +135,8 @@ type Tag struct {
 	WorkerID      int64      `db:"worker_id"`
 	Worker        string     `db:"worker"`
 	Day           time.Time  `db:"day"`
+	Half          int        `db:"half"` // 1 morning, 2 afternoon
+	Locked        bool       `db:"locked"`
 	Planned       int        `db:"planned"`
 	StartedAt     *time.Time `db:"started_at"`
 	FinishedAt    *time.Time `db:"finished_at"`
@@ -234,8 +236,8 @@ func (q Q) TagByCode(ctx context.Context, code string) (t Tag, err error) {
 
 // AddTag keeps a tag with its classes.
 func (q Q) AddTag(ctx context.Context, t Tag, threads []Thread) (int64, error) {
-	id, err := q.insert(ctx, `insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, planned)
-		values (:code, :batch_id, :lot_id, :bundle_id, :technique, :worker_id, :day, :planned) returning id`, t)
+	id, err := q.insert(ctx, `insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, half, planned)
+		values (:code, :batch_id, :lot_id, :bundle_id, :technique, :worker_id, :day, greatest(:half, 1), :planned) returning id`, t)
 	if err != nil {
 		return 0, err
 	}

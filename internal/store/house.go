@@ -15,9 +15,15 @@ type House struct {
 	SetupCodeHash *string    `db:"setup_code_hash"`
 	TagSize       int        `db:"tag_size"`
 	Chance        float64    `db:"chance"`
+	WageCents     int        `db:"wage_cents_hour"`
+	GradeShare    float64    `db:"grade_share"` // of live trees that are lifted and make the grade
+	TreeCents     int        `db:"tree_cents"`  // what a live tree is worth
+	StemCents     int        `db:"stem_cents"`
+	PieceCents    int        `db:"piece_cents"`
+	DelayShare    float64    `db:"delay_share"` // of a tree's worth that a year's delay costs
 }
 
-const houseColumns = `name, place, demo_day, demo_clock::text as demo_clock, setup_code_hash, tag_size, chance`
+const houseColumns = `name, place, demo_day, demo_clock::text as demo_clock, setup_code_hash, tag_size, chance, wage_cents_hour, grade_share, tree_cents, stem_cents, piece_cents, delay_share`
 
 // House reads the settings.
 func (q Q) House(ctx context.Context) (h House, err error) {
@@ -34,7 +40,8 @@ func (q Q) LockHouse(ctx context.Context) (h House, err error) {
 // UpdateHouse keeps the settings, but for the demo's day.
 func (q Q) UpdateHouse(ctx context.Context, h House) error {
 	return q.named(ctx, `update house set name = :name, place = :place, setup_code_hash = :setup_code_hash,
-		tag_size = :tag_size, chance = :chance`, h)
+		tag_size = :tag_size, chance = :chance, wage_cents_hour = :wage_cents_hour, grade_share = :grade_share, tree_cents = :tree_cents,
+		stem_cents = :stem_cents, piece_cents = :piece_cents, delay_share = :delay_share`, h)
 }
 
 // SetDemoDay fixes the house on one day.

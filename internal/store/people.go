@@ -17,6 +17,8 @@ type Person struct {
 	WaitUntil    *time.Time `db:"wait_until"`
 	LeftOn       *time.Time `db:"left_on"`
 	MadeAt       time.Time  `db:"made_at"`
+	HoursSet     bool       `db:"hours_set"`
+	SkillsSet    bool       `db:"skills_set"`
 }
 
 // People lists everybody, those who have left last.
