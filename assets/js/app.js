@@ -68,6 +68,11 @@
     if (e.target.matches('[data-send]')) e.target.form.requestSubmit();
   });
 
+  // A slider says where it stands.
+  document.addEventListener('input', (e) => {
+    if (e.target.matches('[data-says]')) e.target.closest('.field').querySelector('output').textContent = e.target.value;
+  });
+
   // A form goes once. The server knows a form's own key as well; this saves
   // the second wait.
   document.addEventListener('submit', (e) => {

@@ -251,7 +251,7 @@ func TestTheCollectionSheetAsksForWhatIsLacking(t *testing.T) {
 	assert.Equal(t, []string{"W-2", "W-3"}, []string{c.Lines[0].Bundle, c.Lines[1].Bundle})
 	assert.Contains(t, c.Lines[0].Warnings[0], "house licence 3")
 	assert.NotEmpty(t, c.Lines[0].LookFor)
-	o, err := h.Order(ctx, "O-1", 0)
+	o, err := h.Order(ctx, "O-1", nursery.WhatIf{})
 	require.NoError(t, err)
 	lack := o.Line.ToGo - h.pieces("W-1")[store.Free]
 	y, err := c.Lines[0].Stick.Of()

@@ -93,7 +93,7 @@ func TestResultsAreRaw90AndUncertainWhenSmall(t *testing.T) {
 	none, err := h.Results(ctx, h.maud, nursery.ResultsFilter{Genus: "rose"})
 	require.NoError(t, err)
 	assert.Zero(t, none.All.Counted)
-	after, err := h.Order(ctx, "O-1", 0.9)
+	after, err := h.Order(ctx, "O-1", nursery.WhatIf{Chance: 0.9})
 	require.NoError(t, err)
 	assert.Equal(t, 104, after.Line.Need.By.Of, "own records weigh in the next need")
 }

@@ -6,13 +6,11 @@ import (
 	"encoding/hex"
 	"fmt"
 	"math"
-	"math/rand/v2"
 	"slices"
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
 	"unionknot/internal/core/sizing"
-	"unionknot/internal/core/tagcode"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/working"
 	"unionknot/internal/store"
@@ -25,8 +23,9 @@ var shortageCost = map[int]float64{1: 9, 2: 3, 3: 1.5}
 
 // Asked is what a planner asks of the weave.
 type Asked struct {
-	Grafts int      // 0: what the order still needs
-	Ways   []string // technique keys to use; none: all that are in
+	Grafts int           // 0: what the order still needs
+	Ways   []string      // technique keys to use; none: all that are in
+	Why    *pairing.Pair // a stem and a piece to ask after
 }
 
 // WayLine is a technique's part in the weave.
@@ -58,6 +57,8 @@ type MatchPage struct {
 	Weave         pairing.Weave
 	Ways          []WayLine
 	Verdicts      []technique.Verdict
+	Chooser       []ChooserLine // all techniques, the best first
+	WhyNot        string        // the answer about Asked.Why
 	Chosen        map[string]bool
 	LeftStock     []LeftLine
 	LeftWood      []LeftLine
@@ -119,6 +120,7 @@ func (s *Service) match(ctx context.Context, q store.Q, o store.Order, asked Ask
 		job.InUse = func(key string) bool { return slices.Contains(asked.Ways, key) }
 	}
 	p.Verdicts = technique.Judge(r.ts, job)
+	beds := programmeBed{piles: piles, beliefs: beliefs, cal: cal}
 	order := pairing.Order{ID: o.Code, Variety: o.Variety, Stock: o.StockType, Grafts: p.Asked.Grafts, Shortage: shortageCost[o.Priority]}
 	for _, v := range p.Verdicts {
 		p.WayNames[v.Technique.Key] = v.Technique.Name
@@ -126,12 +128,19 @@ func (s *Service) match(ctx context.Context, q store.Q, o store.Order, asked Ask
 			continue
 		}
 		p.Chosen[v.Technique.Key] = true
-		t, b := v.Technique, beliefs[v.Technique.Key]
-		order.Ways = append(order.Ways, pairing.Way{Key: t.Key, Joins: t.Joins, WhyNot: t.WhyNot,
-			Cost:  func(s, w caliper.Class) float64 { return t.Cost(1-b.Take.Mean(), s, w) },
-			Takes: piles.takes(t)})
+		order.Ways = append(order.Ways, beds.way(v.Technique))
 	}
-	if p.Weave, err = pairing.Solve(pairing.Programme{Orders: []pairing.Order{order}, Stock: piles.stock, Wood: piles.wood}); err != nil {
+	prog := pairing.Programme{Orders: []pairing.Order{order}, Stock: piles.stock, Wood: piles.wood}
+	if p.Weave, err = pairing.Solve(prog); err != nil {
+		return p, err
+	}
+	if a := asked.Why; a != nil {
+		a.Order = o.Code
+		if p.WhyNot, err = pairing.WhyNot(prog, p.Weave, *a); err != nil {
+			return p, err
+		}
+	}
+	if p.Chooser, err = beds.choose(p.Verdicts, prog, p.Genus, h, s.Today()); err != nil {
 		return p, err
 	}
 	p.summarise(beliefs)
@@ -275,174 +284,4 @@ func leftLines(ls []pairing.Left) []LeftLine {
 	}
 	slices.SortStableFunc(out, func(a, b LeftLine) int { return b.N - a.N })
 	return out
-}
-
-// MakeBatch is what is asked to make the weave a batch.
-type MakeBatch struct {
-	Asked   Asked
-	Print   string // of the weave the planner saw
-	Once    string // the form's own key
-	Tie     string
-	Healing string
-}
-
-// MakeBatch sets the weave's stems and pieces aside and gives the batch's
-// code. When what is free has changed since the planner looked, so that the
-// weave would be another, it makes nothing and says so.
-func (s *Service) MakeBatch(ctx context.Context, a Actor, code string, m MakeBatch) (string, error) {
-	if err := a.must(Propagator); err != nil {
-		return "", err
-	}
-	if !uuidPattern.MatchString(m.Once) {
-		return "", Problem{"", "Load the page anew, and make the batch again."}
-	}
-	batch := ""
-	err := s.db.Tx(ctx, func(q store.Q) error {
-		var err error
-		if batch, err = freshCode(ctx, q, random()); err != nil {
-			return err
-		}
-		if was, again, err := q.Once(ctx, m.Once, batch); err != nil || again {
-			batch = was
-			return err
-		}
-		o, err := q.OrderByCode(ctx, cleanCode(code))
-		if err != nil {
-			return err
-		}
-		if err := q.LockOrder(ctx, o.ID); err != nil {
-			return err
-		}
-		// Hold the lots and bundles first, then look at what is free of them.
-		lots, err := q.LotsOfType(ctx, o.StockTypeID)
-		if err != nil {
-			return err
-		}
-		lotIDs := map[string]int64{}
-		for _, l := range lots {
-			lotIDs[l.Code] = l.ID
-		}
-		if err := q.LockLots(ctx, values(lotIDs)); err != nil {
-			return err
-		}
-		bundles, err := q.BundlesOfVariety(ctx, o.VarietyID)
-		if err != nil {
-			return err
-		}
-		bundleIDs := map[string]int64{}
-		for _, b := range bundles {
-			bundleIDs[b.Code] = b.ID
-		}
-		if err := q.LockBundles(ctx, values(bundleIDs)); err != nil {
-			return err
-		}
-		// Read the order again: another planner may have just served it.
-		if o, err = q.OrderByCode(ctx, o.Code); err != nil {
-			return err
-		}
-		p, err := s.match(ctx, q, o, m.Asked)
-		if err != nil {
-			return err
-		}
-		if !slices.ContainsFunc(p.Ties, func(t store.Tie) bool { return t.Key == m.Tie }) || !slices.ContainsFunc(p.HealingWays, func(h store.HealingWay) bool { return h.Key == m.Healing }) {
-			return Problem{"", "Choose a tie and a way to heal from the lists."}
-		}
-		if p.Weave.Paired == 0 {
-			return Problem{"", "There is nothing to make: no stem and piece here go together, or the order has all its grafts."}
-		}
-		if p.Print != m.Print {
-			return Problem{"", "Stock or wood was set aside, measured or returned since you looked. Here is the weave as it stands now: look, then make the batch."}
-		}
-		return s.setAside(ctx, q, a, o, p, batch, m, lotIDs, bundleIDs)
-	})
-	return batch, err
-}
-
-// freshCode makes a code that no tag and no batch bears. There are some two
-// million codes, so in a house of many years the first throw may be taken.
-func freshCode(ctx context.Context, q store.Q, r *rand.Rand) (string, error) {
-	for {
-		code := tagcode.New(r)
-		if used, err := q.CodeUsed(ctx, code); err != nil || !used {
-			return code, err
-		}
-	}
-}
-
-func values(m map[string]int64) []int64 {
-	out := make([]int64, 0, len(m))
-	for _, v := range m {
-		out = append(out, v)
-	}
-	return out
-}
-
-func (s *Service) setAside(ctx context.Context, q store.Q, a Actor, o store.Order, p MatchPage, code string, m MakeBatch, lots, bundles map[string]int64) error {
-	id, err := q.AddBatch(ctx, store.Batch{Code: code, OrderID: o.ID, Tie: m.Tie, Healing: m.Healing, Grafts: p.Weave.Paired, PersonID: a.ID, MadeAt: s.Now()})
-	if err != nil {
-		return fmt.Errorf("making the batch: %w", err)
-	}
-	const why = "set aside for a batch"
-	for _, t := range p.Weave.Threads {
-		sm, wm := t.Stock.Middle(), t.Scion.Middle()
-		if err := q.AddThread(ctx, store.Thread{BatchID: id, LotID: lots[t.Lot], StockMM: sm, BundleID: bundles[t.Bundle], WoodMM: wm, Technique: t.Way, N: t.N}); err != nil {
-			return err
-		}
-		mv := store.Move{Of: lots[t.Lot], N: t.N, From: store.Free, To: store.Aside, MM: &sm, Reason: why, BatchID: &id, PersonID: a.ID, At: s.Now()}
-		if err := q.MoveStock(ctx, mv); err != nil {
-			return short(err, "", "Lot "+t.Lot+" no longer has the stems. Look at the weave again.")
-		}
-		mv.Of, mv.MM = bundles[t.Bundle], &wm
-		if err := q.MoveWood(ctx, mv); err != nil {
-			return short(err, "", "Bundle "+t.Bundle+" no longer has the pieces. Look at the weave again.")
-		}
-	}
-	return s.changed(ctx, q, a, "batch", code, "made", nil, map[string]any{"order": o.Code, "grafts": p.Weave.Paired})
-}
-
-// UndoBatch gives a batch's stems and pieces back, as long as nobody has
-// begun it at the bench.
-func (s *Service) UndoBatch(ctx context.Context, a Actor, code string) error {
-	if err := a.must(Propagator); err != nil {
-		return err
-	}
-	return s.db.Tx(ctx, func(q store.Q) error {
-		b, err := q.BatchByCode(ctx, code)
-		if err != nil {
-			return err
-		}
-		if err := q.LockBatch(ctx, b.ID); err != nil {
-			return err
-		}
-		if b, err = q.BatchByCode(ctx, code); err != nil {
-			return err
-		}
-		if b.UndoneAt != nil {
-			return nil
-		}
-		if b.Started > 0 {
-			return Problem{"", "Grafting has begun on this batch. Finish its tags instead: what is not grafted goes back by itself."}
-		}
-		ts, err := q.Threads(ctx, b.ID)
-		if err != nil {
-			return err
-		}
-		if err := q.DropTags(ctx, b.ID); err != nil {
-			return err
-		}
-		for _, t := range ts {
-			mv := store.Move{Of: t.LotID, N: t.N, From: store.Aside, To: store.Free, MM: &t.StockMM, Reason: "batch taken back", BatchID: &b.ID, PersonID: a.ID, At: s.Now()}
-			if err := q.MoveStock(ctx, mv); err != nil {
-				return err
-			}
-			mv.Of, mv.MM = t.BundleID, &t.WoodMM
-			if err := q.MoveWood(ctx, mv); err != nil {
-				return err
-			}
-		}
-		if err := q.UndoBatch(ctx, b.ID, s.Now()); err != nil {
-			return err
-		}
-		return s.changed(ctx, q, a, "batch", code, "taken back", nil, nil)
-	})
 }

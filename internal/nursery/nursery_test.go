@@ -248,9 +248,9 @@ func TestReadingsMakeTheClasses(t *testing.T) {
 func TestTheNeedFollowsTheChanceAndOwnRecords(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(400, 80, 140)
-	low, err := h.Order(ctx, "O-1", 0.6)
+	low, err := h.Order(ctx, "O-1", nursery.WhatIf{Chance: 0.6})
 	require.NoError(t, err)
-	high, err := h.Order(ctx, "O-1", 0.99)
+	high, err := h.Order(ctx, "O-1", nursery.WhatIf{Chance: 0.99})
 	require.NoError(t, err)
 	assert.Less(t, low.Line.Need.Grafts, high.Line.Need.Grafts)
 	assert.Equal(t, "whip-and-tongue", low.Line.Need.By.Technique.Key, "the best take whose window is open")

@@ -8,10 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"unionknot/internal/core/season"
-	"unionknot/internal/core/sizing"
-	"unionknot/internal/core/technique"
-	"unionknot/internal/core/working"
 	"unionknot/internal/store"
 )
 
@@ -89,205 +85,75 @@ func (s *Service) addOrder(ctx context.Context, q store.Q, a Actor, n NewOrder) 
 	return s.changed(ctx, q, a, "order", n.Code, "taken", nil, n)
 }
 
-// Belief is what is expected of a technique on a genus, and from what.
-type Belief struct {
-	Technique technique.Technique
-	Take      sizing.Beta
-	Prior     sizing.Beta
-	Taken, Of int // own counts
+// OrderLine is an order with what it needs and has.
+type OrderLine struct {
+	Order store.Order
+	Need  Need
+	ToGo  int    // grafts still to be put in a batch
+	State string // in words
+	Means Means
 }
 
-func (b Belief) mean() float64 {
-	if b.Technique.Key == "" {
-		return 0
-	}
-	return b.Take.Mean()
+// WhatIf is what a planner tries out on the orders.
+type WhatIf struct {
+	Chance float64 // 0: the house's
+	Points int     // hundredths added to every expected take
 }
 
-// Working shows how the expected take was come by.
-func (b Belief) Working(genus store.Genus) working.Working {
-	i := b.Take.Interval90()
-	return working.Working{
-		Title: "Expected take, " + b.Technique.Name + " on " + genus.Name, Answer: Pct(i.Mean), Range: PctRange(i), Rule: "take from prior and own records",
-		Says: "The house default counts as if so many grafts had shown it; every graft counted here is added to that. The range is the middle 90 % of the belief.",
-		Inputs: []working.Input{
-			{Name: "House default", Value: Pct(b.Technique.PriorTake) + ", easy pome fruit", Source: working.HouseDefault},
-			{Name: "Shift for " + genus.Name, Value: fmt.Sprintf("%+.1f on the logit scale, giving %s", genus.LogitShift, Pct(b.Prior.Mean())), Source: working.HouseDefault},
-			{Name: "Weight of the default", Value: fmt.Sprintf("%g grafts", b.Technique.PriorWeight), Source: working.HouseDefault},
-			{Name: "Counted here", Value: fmt.Sprintf("%d took of %d", b.Taken, b.Of), Source: working.OwnRecords},
-		}}
-}
+// mostPoints bounds how far a take can be moved to try it out.
+const mostPoints = 30
 
-// Pct writes a share as a percentage.
-func Pct(x float64) string { return fmt.Sprintf("%.0f %%", x*100) }
-
-// PctRange writes an interval as percentages.
-func PctRange(i sizing.Interval) string { return fmt.Sprintf("%.0f–%.0f %%", i.Low*100, i.High*100) }
-
-// believe gives the expected take of every technique on a genus.
-func believe(ts []technique.Technique, own []store.Took, g store.Genus) map[string]Belief {
-	out := map[string]Belief{}
-	for _, t := range ts {
-		b := Belief{Technique: t, Prior: t.Prior(g.LogitShift)}
-		for _, o := range own {
-			if o.Technique == t.Key && o.Genus == g.Key {
-				b.Taken, b.Of = o.Taken, o.Counted
-			}
-		}
-		b.Take = b.Prior.And(b.Taken, b.Of)
-		out[t.Key] = b
-	}
-	return out
-}
-
-// Need is how many grafts an order wants, and why.
-type Need struct {
-	Grafts  int
-	Chance  float64
-	By      Belief // the technique it is reckoned by
-	Missing string // why there is no number
-	Working working.Working
-}
-
-// reckoner works out many orders at a time, asking the store once for what
-// they share.
-type reckoner struct {
-	s       *Service
-	q       store.Q
-	genera  map[string]store.Genus
-	beliefs map[string]map[string]Belief
-	ts      []technique.Technique
-	own     []store.Took
-	years   map[string]*season.Calendar // by season group
-	stands  map[string]technique.Standing
-}
-
-func (s *Service) reckon(ctx context.Context, q store.Q) (*reckoner, error) {
-	r := &reckoner{s: s, q: q, genera: map[string]store.Genus{}, beliefs: map[string]map[string]Belief{}, years: map[string]*season.Calendar{}, stands: map[string]technique.Standing{}}
-	gs, err := q.Genera(ctx)
-	for _, g := range gs {
-		r.genera[g.Key] = g
-	}
-	if err != nil {
-		return r, err
-	}
-	if r.ts, err = s.techniques(ctx, q); err != nil {
-		return r, err
-	}
-	r.own, err = q.OwnTakes(ctx)
-	return r, err
-}
-
-// know gives the beliefs of a genus and the calendar of a stock's.
-func (r *reckoner) know(ctx context.Context, genus, stockGenus string) (map[string]Belief, *season.Calendar, error) {
-	if r.beliefs[genus] == nil {
-		r.beliefs[genus] = believe(r.ts, r.own, r.genera[genus])
-	}
-	group := r.genera[stockGenus].SeasonGroup
-	c, ok := r.years[group]
-	if !ok {
-		y, err := r.s.yearOf(ctx, r.q, group)
+func (s *Service) ordersReckoner(ctx context.Context, q store.Q, w *WhatIf) (*reckoner, []store.Order, error) {
+	if w.Chance <= 0 || w.Chance >= 1 {
+		h, err := q.House(ctx)
 		if err != nil {
 			return nil, nil, err
 		}
-		c = y.Around(r.s.Today())
-		r.years[group] = c
+		w.Chance = h.Chance
 	}
-	return r.beliefs[genus], c, nil
-}
-
-// standing says how a technique stands today with whatever wood is in season.
-func (r *reckoner) standing(t technique.Technique, c *season.Calendar) technique.Standing {
-	key := c.Year().Group + "/" + t.Key
-	s, ok := r.stands[key]
-	if !ok {
-		s = t.Standing(c, nil, r.s.Today())
-		r.stands[key] = s
-	}
-	return s
-}
-
-// need works out an order's grafts at a chance, by the technique with the
-// best expected take among those whose window is open; outside every window,
-// by the best of all.
-func (r *reckoner) need(ctx context.Context, o store.Order, chance float64) (Need, error) {
-	n := Need{Chance: chance}
-	bs, cal, err := r.know(ctx, o.Genus, o.StockGenus)
-	if err != nil {
-		return n, err
-	}
-	g := r.genera[o.Genus]
-	for _, onlyOpen := range []bool{true, false} {
-		for _, t := range r.ts {
-			open := r.standing(t, cal).Verdict != technique.Shut
-			if b := bs[t.Key]; (open || !onlyOpen) && b.Take.Mean() > n.By.mean() {
-				n.By = b
-			}
-		}
-		if n.By.Technique.Key != "" {
-			break
-		}
-	}
-	if n.By.Technique.Key == "" {
-		n.Missing = "no technique is in use in this house"
-		return n, nil
-	}
-	n.Grafts, err = sizing.Grafts(o.Trees, chance, n.By.Take)
-	if errors.Is(err, sizing.ErrNever) {
-		n.Missing = "no number of grafts gives that chance"
-		return n, nil
-	}
-	w := n.By.Working(g)
-	n.Working = working.Working{Title: "Grafts to make for order " + o.Code, Answer: fmt.Sprintf("%d", n.Grafts), Rule: "how many to graft",
-		Range: fmt.Sprintf("chance of %d trees or more: %.1f %% with %d, %.1f %% with one fewer", o.Trees, n.By.Take.ChanceOf(o.Trees, n.Grafts)*100, n.Grafts, n.By.Take.ChanceOf(o.Trees, n.Grafts-1)*100),
-		Says:  "The least number of grafts of which at least the trees wanted take, with the chance chosen, when the take itself is not known for sure (beta-binomial).",
-		Inputs: append([]working.Input{
-			{Name: "Trees wanted", Value: fmt.Sprint(o.Trees), Source: working.Entered, Ref: o.Code},
-			{Name: "Chance", Value: Pct(chance), Source: working.HouseWay},
-			{Name: "Reckoned by", Value: n.By.Technique.Name + ", the best expected take whose window is open", Source: working.HouseDefault},
-			{Name: "Expected take", Value: w.Answer + " (" + w.Range + ")", Source: working.OwnRecords},
-		}, w.Inputs...)}
-	return n, nil
-}
-
-// OrderLine is an order with what it needs and has.
-type OrderLine struct {
-	Order       store.Order
-	Need        Need
-	ToGo        int    // grafts still to be put in a batch
-	State       string // in words
-	OtherOrders int    // that draw on the same wood or stock
-}
-
-// Orders lists the open orders with what each needs and has.
-func (s *Service) Orders(ctx context.Context) ([]OrderLine, error) {
-	q := s.db.Q()
-	h, err := q.House(ctx)
-	if err != nil {
-		return nil, err
-	}
+	w.Points = min(mostPoints, max(-mostPoints, w.Points))
 	os, err := q.OpenOrders(ctx, s.Today().AddDate(0, -1, 0))
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	r, err := s.reckon(ctx, q)
+	if err == nil {
+		r.points = w.Points
+	}
+	return r, os, err
+}
+
+// Orders lists the open orders with what each needs, without its means.
+func (s *Service) Orders(ctx context.Context) ([]OrderLine, error) {
+	lines, _, err := s.orderLines(ctx, s.db.Q(), &WhatIf{})
+	return lines, err
+}
+
+func (s *Service) orderLines(ctx context.Context, q store.Q, w *WhatIf) ([]OrderLine, *reckoner, error) {
+	r, os, err := s.ordersReckoner(ctx, q, w)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	out := make([]OrderLine, 0, len(os))
 	for _, o := range os {
-		l, err := r.line(ctx, o, h.Chance)
+		l, err := r.line(ctx, o, w.Chance)
 		if err != nil {
-			return nil, err
-		}
-		for _, x := range os {
-			if x.ID != o.ID && (x.VarietyID == o.VarietyID || x.StockTypeID == o.StockTypeID) && x.Batched == 0 {
-				l.OtherOrders++
-			}
+			return nil, nil, err
 		}
 		out = append(out, l)
 	}
-	return out, nil
+	return out, r, nil
+}
+
+// OrdersIf lists the open orders with another chance or take; what was left
+// out of w is filled in.
+func (s *Service) OrdersIf(ctx context.Context, w *WhatIf) ([]OrderLine, error) {
+	q := s.db.Q()
+	out, r, err := s.orderLines(ctx, q, w)
+	if err != nil {
+		return nil, err
+	}
+	return out, s.means(ctx, q, r, out)
 }
 
 func (r *reckoner) line(ctx context.Context, o store.Order, chance float64) (OrderLine, error) {
@@ -321,34 +187,40 @@ func (r *reckoner) line(ctx context.Context, o store.Order, chance float64) (Ord
 // OrderPage is what an order's page shows.
 type OrderPage struct {
 	Line          OrderLine
+	WhatIf        WhatIf
 	Compatibility string // a warning, or ""
 	Batches       []store.Batch
 	Lots          []store.Lot
 	Bundles       []store.Bundle
+	Ways          []WayOut // cheapest first; none where nothing lacks
 }
 
-// Order gathers an order's page. chance 0 takes the house's.
-func (s *Service) Order(ctx context.Context, code string, chance float64) (OrderPage, error) {
+// Order gathers an order's page, with another chance or take.
+func (s *Service) Order(ctx context.Context, code string, w WhatIf) (OrderPage, error) {
 	q := s.db.Q()
 	var p OrderPage
 	o, err := q.OrderByCode(ctx, cleanCode(code))
 	if err != nil {
 		return p, err
 	}
-	if chance <= 0 || chance >= 1 {
-		h, err := q.House(ctx)
-		if err != nil {
-			return p, err
-		}
-		chance = h.Chance
-	}
-	r, err := s.reckon(ctx, q)
+	lines, r, err := s.orderLines(ctx, q, &w)
 	if err != nil {
 		return p, err
 	}
-	if p.Line, err = r.line(ctx, o, chance); err != nil {
+	p.WhatIf = w
+	// With the orders beside it, which may come before it.
+	at := slices.IndexFunc(lines, func(l OrderLine) bool { return l.Order.ID == o.ID })
+	if at < 0 { // long past its day
+		l, err := r.line(ctx, o, w.Chance)
+		if err != nil {
+			return p, err
+		}
+		at, lines = len(lines), append(lines, l)
+	}
+	if err := s.means(ctx, q, r, lines); err != nil {
 		return p, err
 	}
+	p.Line = lines[at]
 	if p.Compatibility, err = s.compatibility(ctx, q, o.Genus, o.StockGenus); err != nil {
 		return p, err
 	}
@@ -358,7 +230,10 @@ func (s *Service) Order(ctx context.Context, code string, chance float64) (Order
 	if p.Lots, err = q.LotsOfType(ctx, o.StockTypeID); err != nil {
 		return p, err
 	}
-	p.Bundles, err = q.BundlesOfVariety(ctx, o.VarietyID)
+	if p.Bundles, err = q.BundlesOfVariety(ctx, o.VarietyID); err != nil {
+		return p, err
+	}
+	p.Ways, err = s.waysOut(ctx, q, r, p)
 	return p, err
 }
 

@@ -23,6 +23,8 @@ import (
 type ProgrammeAsked struct {
 	Held   []pairing.Thread
 	Banned []pairing.Pair
+	Weigh  map[string]int // another priority for an order, to weigh it against the rest
+	Why    *pairing.Pair  // a stem and a piece to ask after, for an order
 }
 
 // mostAsked bounds how much can be held and kept apart at once.
@@ -37,6 +39,7 @@ type ProgrammeLine struct {
 	Shut          string   // why nothing can be done now
 	Why           string   // why it is short, in words
 	Healing       string   // as its genus usually heals
+	Weight        int      // the priority it is woven with
 	Warnings      []string // of the pair of genera, and of wood not seen true
 }
 
@@ -52,6 +55,7 @@ type ProgrammePage struct {
 	Left    []LeftLine
 	Ties    []store.Tie
 	Late    []string // bundles past their keep-by day
+	WhyNot  string   // the answer about Asked.Why
 }
 
 // Programme pairs every open order at once.
@@ -91,7 +95,10 @@ func (s *Service) programme(ctx context.Context, q store.Q, asked ProgrammeAsked
 		if l.ToGo == 0 {
 			continue
 		}
-		line := ProgrammeLine{Line: l, Healing: UsualHealing(o.Genus)}
+		line := ProgrammeLine{Line: l, Healing: UsualHealing(o.Genus), Weight: o.Priority}
+		if w := asked.Weigh[o.Code]; shortageCost[w] > 0 {
+			line.Weight = w
+		}
 		if err := b.add(ctx, &line); err != nil {
 			return p, err
 		}
@@ -109,6 +116,13 @@ func (s *Service) programme(ctx context.Context, q store.Q, asked ProgrammeAsked
 		return p, err
 	}
 	p.Late = b.late
+	if a := asked.Why; a != nil {
+		if p.WhyNot, err = pairing.WhyNot(b.p, p.Weave, *a); errors.Is(err, pairing.ErrNamed) {
+			p.WhyNot = "no order " + a.Order + " waits to be woven"
+		} else if err != nil {
+			return p, err
+		}
+	}
 	p.sortOut()
 	return p, nil
 }
@@ -181,7 +195,7 @@ func (b *programmeBuilder) add(ctx context.Context, l *ProgrammeLine) error {
 	l.Shut = b.shut[key]
 	l.Stock, l.Wood = free(b.lots[o.StockTypeID]), free(b.wood[o.VarietyID])
 	b.p.Orders = append(b.p.Orders, pairing.Order{ID: o.Code, Variety: strconv.FormatInt(o.VarietyID, 10), Stock: strconv.FormatInt(o.StockTypeID, 10),
-		Grafts: l.Line.ToGo, Shortage: shortageCost[o.Priority], Ways: b.ways[key], Shut: b.shut[key]})
+		Grafts: l.Line.ToGo, Shortage: shortageCost[l.Weight], Ways: b.ways[key], Shut: b.shut[key]})
 	return nil
 }
 

@@ -103,7 +103,7 @@ func TestKnownBadPairsWarn(t *testing.T) {
 	h := newHouse(t)
 	for code, c := range map[string][3]string{"O-1": {"cherry", "plum", "known bad"}, "O-2": {"rose", "walnut", "Nothing is known"}, "O-3": {"apple", "apple", ""}, "O-4": {"medlar", "pear", "with care"}} {
 		require.NoError(t, h.AddOrder(ctx, h.maud, nursery.NewOrder{Code: code, Genus: c[0], Variety: "X", StockGenus: c[1], StockType: "Y", Trees: 5, DueOn: time.Date(2028, 1, 1, 0, 0, 0, 0, time.UTC)}))
-		p, err := h.Order(ctx, code, 0)
+		p, err := h.Order(ctx, code, nursery.WhatIf{})
 		require.NoError(t, err)
 		if c[2] == "" {
 			assert.Empty(t, p.Compatibility)
@@ -203,7 +203,7 @@ func TestAFileLeftIsNeverLoaded(t *testing.T) {
 	p := h.load("orders", "code,genus,variety,stock,trees,due_on\nO-9,pear,X,Y,5,2028-01-01\n")
 	require.NoError(t, h.DropLoad(ctx, h.maud, p.Load.ID))
 	require.NoError(t, h.LoadNow(ctx, h.maud, p.Load.ID))
-	_, err := h.Order(ctx, "O-9", 0)
+	_, err := h.Order(ctx, "O-9", nursery.WhatIf{})
 	assert.ErrorIs(t, err, nursery.ErrNotFound)
 	_, err = h.ReadFile(ctx, h.maud, "secrets", "x.csv", []byte("a"))
 	assert.ErrorIs(t, err, nursery.ErrNotFound)
@@ -213,20 +213,20 @@ func TestAnyTwoDiametersCanBeLaidTogether(t *testing.T) {
 	h := newHouse(t)
 	ts := []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "chip-bud", "t-bud"}
 	for _, k := range ts {
-		p, err := h.Union(ctx, k, union.Stems{Stock: 12, Scion: 9})
+		p, err := h.Union(ctx, k, union.Stems{Stock: 12, Scion: 9}, "")
 		require.NoError(t, err)
 		assert.Empty(t, p.Cannot, k)
 		assert.Positive(t, p.Laid.MM, k)
 		assert.NotEmpty(t, p.Working.Range, k)
 		assert.Equal(t, k, p.Kind)
 	}
-	p, err := h.Union(ctx, "glue", union.Stems{Stock: 8, Scion: 9})
+	p, err := h.Union(ctx, "glue", union.Stems{Stock: 8, Scion: 9}, "")
 	require.NoError(t, err)
 	assert.Contains(t, p.Cannot, "wider than the stock")
-	p, err = h.Union(ctx, "tool-cut", union.Stems{Stock: 8, Scion: 8.2})
+	p, err = h.Union(ctx, "tool-cut", union.Stems{Stock: 8, Scion: 8.2}, "")
 	require.NoError(t, err)
 	assert.Empty(t, p.Cannot, "the tool takes near-equals either way")
-	p, err = h.Union(ctx, "splice", union.Stems{Stock: 8, Scion: 0.5})
+	p, err = h.Union(ctx, "splice", union.Stems{Stock: 8, Scion: 0.5}, "")
 	require.NoError(t, err)
 	assert.NotEmpty(t, p.Cannot)
 }

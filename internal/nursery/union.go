@@ -4,6 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
+
+	"gonum.org/v1/gonum/stat/distuv"
 
 	"unionknot/internal/core/union"
 	"unionknot/internal/core/working"
@@ -25,6 +28,8 @@ type UnionPage struct {
 	Advice       union.Advice
 	Curve        []ShiftPoint
 	HandSD       float64
+	As           string // whose hand
+	Hands        []HandChoice
 	Way          store.HouseWay
 	Working      working.Working
 	OtherKind    string // another way that meets on more
@@ -34,9 +39,13 @@ type UnionPage struct {
 
 // Union lays a scion on a stock by a technique, flush on one side, and says
 // how much cambium meets.
-func (s *Service) Union(ctx context.Context, kind string, stems union.Stems) (UnionPage, error) {
+func (s *Service) Union(ctx context.Context, kind string, stems union.Stems, as string) (UnionPage, error) {
 	q := s.db.Q()
-	p := UnionPage{Names: map[string]string{}, Kind: kind, Stems: stems, HandSD: union.HandSD}
+	p := UnionPage{Names: map[string]string{}, Kind: kind, Stems: stems}
+	hand, err := s.handChoices(ctx, q, &p, as)
+	if err != nil {
+		return p, err
+	}
 	ts, err := q.Techniques(ctx)
 	if err != nil {
 		return p, err
@@ -82,14 +91,14 @@ func (s *Service) Union(ctx context.Context, kind string, stems union.Stems) (Un
 	}
 	f := func(x float64) string { return fmt.Sprintf("%.2f mm", x) }
 	p.Working = working.Working{Title: "Cambium that meets", Answer: fmt.Sprintf("%.1f mm on each face, %s of the scion's line", p.Laid.MM, Pct(p.Laid.Share())), Rule: "where cambium meets",
-		Range: fmt.Sprintf("a practised hand, straying %.1f mm: %.1f mm on average; some meets with a chance of %s", p.HandSD, p.Advice.Flush.Expected, Pct(p.Advice.Flush.Any)),
+		Range: fmt.Sprintf("%s, straying %.2f mm: %.1f mm on average; some meets with a chance of %s", hand.Says, p.HandSD, p.Advice.Flush.Expected, Pct(p.Advice.Flush.Any)),
 		Says:  "The two cut faces are laid together as curves in the plane of the cut. What is measured is the length of the scion's cambium that lies within the tolerance of the stock's. It is a fit figure, not a take.",
 		Inputs: []working.Input{
 			{Name: "Stock at the cut", Value: f(stems.Stock), Source: working.Entered}, {Name: "Scion at the cut", Value: f(stems.Scion), Source: working.Entered},
 			{Name: "Bark", Value: fmt.Sprintf("%s on the stock, %s on the scion (0.3 + 0.07 × diameter)", f(union.Bark(stems.Stock)), f(union.Bark(stems.Scion))), Source: working.HouseDefault},
 			{Name: "Counts as meeting", Value: f(union.Tolerance), Source: working.HouseDefault},
 			{Name: "Set over by", Value: f(p.Joint.Flush), Source: "geometry"},
-			{Name: "A hand strays by", Value: f(p.HandSD), Source: working.HouseDefault},
+			{Name: "A hand strays by", Value: f(p.HandSD) + hand.Range, Source: hand.Source},
 		}}
 	return p, nil
 }
@@ -104,4 +113,79 @@ func (p UnionPage) rivals() []string {
 		}
 	}
 	return out
+}
+
+// HandChoice is a hand that a union can be looked at as.
+type HandChoice struct {
+	Key, Name string // "steady", "a steady hand"; a person's key is their id
+	Says      string
+	SD        float64 // mm, sideways
+	Range     string
+	Source    string
+}
+
+// handChoices lists the hands, and sets the page to one; an unknown one gives
+// the practised hand.
+func (s *Service) handChoices(ctx context.Context, q store.Q, p *UnionPage, as string) (HandChoice, error) {
+	p.Hands = []HandChoice{{Key: "practised", Name: "a practised hand", SD: union.HandSD, Source: working.HouseDefault},
+		{Key: "steady", Name: "a steady hand", SD: union.HandSD / 2, Source: working.HouseDefault}, {Key: "new", Name: "a new hand", SD: union.HandSD * 2, Source: working.HouseDefault}}
+	strays, err := q.Strays(ctx)
+	if err != nil {
+		return HandChoice{}, err
+	}
+	for _, x := range strays {
+		low, high := strayRange(x.N, x.SD)
+		p.Hands = append(p.Hands, HandChoice{Key: fmt.Sprint(x.PersonID), Name: x.Name, SD: x.SD, Source: working.Measured,
+			Range: fmt.Sprintf(" (%.2f–%.2f), from %d unions cut open", low, high, x.N)})
+	}
+	for i := range p.Hands {
+		p.Hands[i].Says = p.Hands[i].Name
+	}
+	chosen := p.Hands[0]
+	for _, h := range p.Hands {
+		if h.Key == as {
+			chosen = h
+		}
+	}
+	p.As, p.HandSD = chosen.Key, chosen.SD
+	return chosen, nil
+}
+
+// strayRange is the middle 90 % of a spread found from n strays about the mark.
+func strayRange(n int, sd float64) (low, high float64) {
+	chi := distuv.ChiSquared{K: float64(n)}
+	ss := float64(n) * sd * sd
+	return math.Sqrt(ss / chi.Quantile(0.95)), math.Sqrt(ss / chi.Quantile(0.05))
+}
+
+// fewestStrays is how many unions must be cut open to speak of a hand.
+const fewestStrays = 5
+
+// MeasureHand keeps how far somebody's placing strayed, in mm to either side,
+// on unions that were cut open.
+func (s *Service) MeasureHand(ctx context.Context, a Actor, person int64, mm []float64) error {
+	if err := a.must(Propagator); err != nil {
+		return err
+	}
+	if len(mm) < fewestStrays || len(mm) > 1000 {
+		return Problem{"strays", fmt.Sprintf("Measure at least %d unions, to the right as a plus and to the left as a minus, such as 0.3 -0.1 0.5.", fewestStrays)}
+	}
+	ss := 0.0
+	for _, x := range mm {
+		if math.Abs(x) > 10 || math.IsNaN(x) {
+			return Problem{"strays", fmt.Sprintf("%g mm is no stray of a scion's placing. Look at it again.", x)}
+		}
+		ss += x * x
+	}
+	sd := math.Max(0.01, math.Sqrt(ss/float64(len(mm))))
+	return s.db.Tx(ctx, func(q store.Q) error {
+		p, err := q.Person(ctx, person)
+		if err != nil {
+			return err
+		}
+		if err := q.AddStray(ctx, store.Stray{PersonID: person, N: len(mm), SD: sd, ByID: a.ID, At: s.Now()}); err != nil {
+			return err
+		}
+		return s.changed(ctx, q, a, "person", p.Name, "placing measured", nil, map[string]any{"unions": len(mm), "sd_mm": sd})
+	})
 }

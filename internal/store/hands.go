@@ -131,3 +131,46 @@ func (q Q) Paces(ctx context.Context, since time.Time) (ps []PaceRecord, err err
 		from done where expected > 0 group by worker_id`, since)
 	return ps, err
 }
+
+// OpenWork is grafts set aside and not yet made.
+type OpenWork struct {
+	Technique string `db:"technique"`
+	Grafts    int    `db:"grafts"`
+}
+
+// OpenWork sums what batches still have to make, by technique: what is left
+// on open tags, and what is not on tags yet.
+func (q Q) OpenWork(ctx context.Context) (ws []OpenWork, err error) {
+	err = q.all(ctx, &ws, `select technique, sum(n)::int as grafts from (
+		select t.technique, greatest(t.planned - x.tied, 0) as n from tag t join batch b on b.id = t.batch_id and b.undone_at is null
+			join lateral (`+tiedOfTag+`) x on true where t.finished_at is null
+		union all
+		select h.technique, h.n - coalesce(g.n, 0) from
+			(select batch_id, technique, sum(n) as n from batch_thread group by 1, 2) h
+			join batch b on b.id = h.batch_id and b.undone_at is null
+			left join (select batch_id, technique, sum(planned) as n from tag group by 1, 2) g on g.batch_id = h.batch_id and g.technique = h.technique
+		) w where n > 0 group by technique`)
+	return ws, err
+}
+
+// Stray is how far a hand's placing strays, in mm, from n unions.
+type Stray struct {
+	PersonID int64     `db:"person_id"`
+	Name     string    `db:"name"`
+	N        int       `db:"n"`
+	SD       float64   `db:"sd_mm"`
+	ByID     int64     `db:"by_id"`
+	At       time.Time `db:"at"`
+}
+
+// AddStray keeps a measurement of somebody's placing.
+func (q Q) AddStray(ctx context.Context, s Stray) error {
+	return q.named(ctx, `insert into hand_stray (person_id, n, sd_mm, by_id, at) values (:person_id, :n, :sd_mm, :by_id, :at)`, s)
+}
+
+// Strays lists everybody's newest measurement.
+func (q Q) Strays(ctx context.Context) (ss []Stray, err error) {
+	err = q.all(ctx, &ss, `select distinct on (s.person_id) s.person_id, p.name, s.n, s.sd_mm, s.by_id, s.at
+		from hand_stray s join person p on p.id = s.person_id where p.left_on is null order by s.person_id, s.id desc`)
+	return ss, err
+}

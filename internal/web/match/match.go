@@ -5,12 +5,18 @@ import (
 	"embed"
 	"html/template"
 	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
 
 	"github.com/go-chi/chi/v5"
 
+	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/pairing"
 	"unionknot/internal/core/union"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
+	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 )
@@ -30,7 +36,9 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/match", Who: page.Readers, Do: m.list},
 		{Method: "GET", Path: "/match/programme", Who: page.Readers, Do: m.programme},
 		{Method: "POST", Path: "/match/programme", Who: page.Boss, Do: m.makeAll},
+		{Method: "POST", Path: "/match/undo", Who: page.Boss, Do: m.undo},
 		{Method: "GET", Path: "/match/union", Who: page.Everyone, Do: m.union},
+		{Method: "POST", Path: "/match/union", Who: page.Boss, Do: m.measure},
 		{Method: "GET", Path: "/match/{code}", Who: page.Readers, Do: m.weave},
 		{Method: "POST", Path: "/match/{code}", Who: page.Boss, Do: m.make},
 	}
@@ -47,7 +55,41 @@ func (m match) list(w http.ResponseWriter, r *http.Request) error {
 			todo = append(todo, l)
 		}
 	}
-	return m.Show(w, r, m.views["list"], page.Frame{Title: "Match", Stage: "Match", Data: todo})
+	p := listPage{Todo: todo}
+	if p.Fresh, err = m.Nursery.FreshBatches(r.Context()); err != nil {
+		return err
+	}
+	return m.Show(w, r, m.views["list"], page.Frame{Title: "Match", Stage: "Match", Data: p})
+}
+
+type listPage struct {
+	Todo  []nursery.OrderLine
+	Fresh []store.Batch // made today, and not begun
+}
+
+// undo takes batches back that were made today.
+func (m match) undo(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	if err := m.Nursery.UndoBatches(r.Context(), page.Actor(r), f.Values["batch"]); err != nil {
+		return err
+	}
+	m.Flash(r, "Taken back: %d batches. Their stems and wood are free again.", len(f.Values["batch"]))
+	return page.Go(w, r, "/match")
+}
+
+// askedWhy reads a stem and a piece to ask after: which lot and bundle, and
+// their diameters in mm.
+func askedWhy(v url.Values) *pairing.Pair {
+	stock, err1 := exchange.ParseNumber(v.Get("why_stock"))
+	wood, err2 := exchange.ParseNumber(v.Get("why_wood"))
+	if err1 != nil || err2 != nil || stock <= 0 || wood <= 0 || stock > 150 || wood > 150 || v.Get("why_lot") == "" || v.Get("why_bundle") == "" {
+		return nil
+	}
+	code := func(name string) string { return strings.ToUpper(strings.TrimSpace(v.Get(name))) }
+	return &pairing.Pair{Order: code("why_order"), Lot: code("why_lot"), Bundle: code("why_bundle"), Stock: caliper.ClassOf(stock), Scion: caliper.ClassOf(wood)}
 }
 
 type weavePage struct {
@@ -56,6 +98,7 @@ type weavePage struct {
 	Samples []template.HTML
 	Tie     string
 	Healing string
+	Why     url.Values // what is asked after
 }
 
 func asked(grafts int, ways []string) nursery.Asked {
@@ -70,7 +113,9 @@ func asked(grafts int, ways []string) nursery.Asked {
 
 func (m match) weave(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	return m.show(w, r, asked(int(page.QueryInt(r, "grafts")), q["way"]), page.NewForm(), http.StatusOK)
+	a := asked(int(page.QueryInt(r, "grafts")), q["way"])
+	a.Why = askedWhy(q)
+	return m.show(w, r, a, page.NewForm(), http.StatusOK)
 }
 
 func (m match) show(w http.ResponseWriter, r *http.Request, a nursery.Asked, f page.Form, status int) error {
@@ -78,7 +123,7 @@ func (m match) show(w http.ResponseWriter, r *http.Request, a nursery.Asked, f p
 	if err != nil {
 		return err
 	}
-	p := weavePage{MatchPage: mp, Drawing: draw.Weave(mp), Tie: "film", Healing: nursery.UsualHealing(mp.Genus.Key)}
+	p := weavePage{MatchPage: mp, Drawing: draw.Weave(mp), Tie: "film", Healing: nursery.UsualHealing(mp.Genus.Key), Why: r.URL.Query()}
 	for i := range mp.Ways {
 		p.Samples = append(p.Samples, draw.ThreadSample(i))
 	}
@@ -92,6 +137,7 @@ func (m match) show(w http.ResponseWriter, r *http.Request, a nursery.Asked, f p
 type unionPage struct {
 	nursery.UnionPage
 	Side, Face, Moved template.HTML
+	Workers           []store.Person
 }
 
 // union lays any two diameters together.
@@ -104,15 +150,53 @@ func (m match) union(w http.ResponseWriter, r *http.Request) error {
 		return other
 	}
 	s := union.Stems{Stock: read("stock", 9.5), Scion: read("scion", 7.8)}
-	up, err := m.Nursery.Union(r.Context(), q.Get("kind"), s)
+	return m.showUnion(w, r, q.Get("kind"), s, q.Get("as"), page.NewForm(), http.StatusOK)
+}
+
+func (m match) showUnion(w http.ResponseWriter, r *http.Request, kind string, s union.Stems, as string, f page.Form, status int) error {
+	up, err := m.Nursery.Union(r.Context(), kind, s, as)
 	if err != nil {
 		return err
 	}
 	p := unionPage{UnionPage: up}
+	if p.Workers, err = m.Nursery.Workers(r.Context()); err != nil {
+		return err
+	}
 	if up.Cannot == "" {
 		p.Side, p.Face, p.Moved = draw.Cut(up.Kind, s), draw.Union(up), draw.Shift(up)
 	}
-	return m.Show(w, r, m.views["union"], page.Frame{Title: "Union", Stage: "Match", Data: p})
+	return m.ShowStatus(w, r, m.views["union"], page.Frame{Title: "Union", Stage: "Match", Data: p, Form: f}, status)
+}
+
+// measure keeps how far a hand's placing strayed.
+func (m match) measure(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	id, err := strconv.ParseInt(f.Text("person"), 10, 64)
+	if err != nil {
+		return nursery.ErrNotFound
+	}
+	var mm []float64
+	for _, x := range strings.Fields(f.Text("strays")) {
+		v, e := exchange.ParseNumber(x)
+		if e != nil {
+			err = nursery.Problem{Field: "strays", Says: x + " is no number. Type strays in mm with spaces between, such as 0.3 -0.1 0.5."}
+			break
+		}
+		mm = append(mm, v)
+	}
+	if err == nil {
+		err = m.Nursery.MeasureHand(r.Context(), page.Actor(r), id, mm)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return m.showUnion(w, r, "", union.Stems{Stock: 9.5, Scion: 7.8}, "", form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	m.Flash(r, "Kept: unions can be looked at as this hand from now on.")
+	return page.Go(w, r, "/match/union?as="+f.Text("person"))
 }
 
 func (m match) make(w http.ResponseWriter, r *http.Request) error {

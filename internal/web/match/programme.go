@@ -5,6 +5,8 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
+	"strings"
 
 	"unionknot/internal/core/pairing"
 	"unionknot/internal/nursery"
@@ -16,6 +18,13 @@ type strandLine struct {
 	nursery.ProgrammeLine
 	Drawing template.HTML
 	Rows    []threadRow
+	Weigh   []weighRow
+}
+
+// weighRow is a priority that an order could be woven with.
+type weighRow struct {
+	N    int
+	Path string // "" for the one it has
 }
 
 type threadRow struct {
@@ -33,6 +42,8 @@ type programmePage struct {
 	Ways    []wayKey
 	Asking  []askedRow
 	Query   string
+	Kept    url.Values // what is asked of the weave, for forms to carry on
+	Why     url.Values
 	Tie     string
 }
 
@@ -54,6 +65,16 @@ func asking(v url.Values) nursery.ProgrammeAsked {
 			a.Banned = append(a.Banned, pairing.Pair{Order: t.Order, Lot: t.Lot, Bundle: t.Bundle, Stock: t.Stock, Scion: t.Scion})
 		}
 	}
+	for _, s := range v["weigh"] {
+		order, as, _ := strings.Cut(s, "~")
+		if n, err := strconv.Atoi(as); err == nil && n >= 1 && n <= 3 && len(a.Weigh) < 500 {
+			if a.Weigh == nil {
+				a.Weigh = map[string]int{}
+			}
+			a.Weigh[order] = n
+		}
+	}
+	a.Why = askedWhy(v)
 	return a
 }
 
@@ -76,18 +97,34 @@ func (m match) showProgramme(w http.ResponseWriter, r *http.Request, f page.Form
 			p.Ways = append(p.Ways, wayKey{pp.Names[t.Way], draw.ThreadSample(ways[t.Way])})
 		}
 	}
+	kept := func() url.Values {
+		return url.Values{"hold": slices.Clone(v["hold"]), "apart": slices.Clone(v["apart"]), "weigh": slices.Clone(v["weigh"])}
+	}
 	with := func(key, text string) string {
-		n := url.Values{"hold": slices.Clone(v["hold"]), "apart": slices.Clone(v["apart"])}
+		n := kept()
 		n.Add(key, text)
 		return "/match/programme?" + n.Encode()
 	}
 	without := func(key, text string) string {
-		n := url.Values{"hold": slices.Clone(v["hold"]), "apart": slices.Clone(v["apart"])}
+		n := kept()
 		n[key] = slices.DeleteFunc(n[key], func(s string) bool { return s == text })
 		return "/match/programme?" + n.Encode()
 	}
 	for _, l := range pp.Lines {
 		s := strandLine{ProgrammeLine: l, Drawing: draw.Strand(l, low, high, ways)}
+		code := l.Line.Order.Code
+		for n := 1; n <= 3; n++ {
+			row := weighRow{N: n}
+			if n != l.Weight {
+				q := kept()
+				q["weigh"] = slices.DeleteFunc(q["weigh"], func(s string) bool { return strings.HasPrefix(s, code+"~") })
+				if n != l.Line.Order.Priority {
+					q.Add("weigh", code+"~"+strconv.Itoa(n))
+				}
+				row.Path = "/match/programme?" + q.Encode()
+			}
+			s.Weigh = append(s.Weigh, row)
+		}
 		for _, t := range l.Threads {
 			text := nursery.ThreadText(t)
 			row := threadRow{Thread: t, Hold: with("hold", text), Apart: with("apart", text)}
@@ -109,6 +146,8 @@ func (m match) showProgramme(w http.ResponseWriter, r *http.Request, f page.Form
 			}
 		}
 	}
+	p.Kept = kept()
+	p.Why = v
 	frame := page.Frame{Title: "The weave of all orders", Stage: "Match", Data: p, Form: f}
 	if page.IsPart(r) && r.Method == http.MethodGet {
 		return m.Part(w, m.views["programme"], "programme", page.PartOf(r, frame))

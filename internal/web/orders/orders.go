@@ -5,7 +5,6 @@ package orders
 import (
 	"embed"
 	"net/http"
-	"strconv"
 
 	"github.com/go-chi/chi/v5"
 
@@ -34,10 +33,19 @@ func Routes(k *page.Kit) []page.Route {
 
 type listPage struct {
 	Lines             []nursery.OrderLine
+	WhatIf            nursery.WhatIf
+	Trees, Grafts     int
+	ToGo, Lacking     int // grafts, and orders that lack something
 	Genera            []store.Genus
 	Varieties, Stocks []string
 	Kind              nursery.LoadKind
 	Open              bool
+}
+
+// whatIf reads the chance and the take that are tried out from the address.
+func whatIf(r *http.Request) nursery.WhatIf {
+	chance := float64(page.QueryInt(r, "chance")) / 100
+	return nursery.WhatIf{Chance: chance, Points: int(page.QueryInt(r, "take"))}
 }
 
 func (o orders) list(w http.ResponseWriter, r *http.Request) error {
@@ -45,10 +53,16 @@ func (o orders) list(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (o orders) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
-	p := listPage{Open: status != http.StatusOK}
+	p := listPage{Open: status != http.StatusOK, WhatIf: whatIf(r)}
 	var err error
-	if p.Lines, err = o.Nursery.Orders(r.Context()); err != nil {
+	if p.Lines, err = o.Nursery.OrdersIf(r.Context(), &p.WhatIf); err != nil {
 		return err
+	}
+	for _, l := range p.Lines {
+		p.Trees, p.Grafts, p.ToGo = p.Trees+l.Order.Trees, p.Grafts+l.Need.Grafts, p.ToGo+l.ToGo
+		if len(l.Means.Lacking()) > 0 {
+			p.Lacking++
+		}
 	}
 	if p.Genera, err = o.Nursery.Genera(r.Context()); err != nil {
 		return err
@@ -57,6 +71,9 @@ func (o orders) showList(w http.ResponseWriter, r *http.Request, f page.Form, st
 		return err
 	}
 	p.Kind, _ = nursery.KindOf("orders")
+	if page.IsPart(r) && r.Method == http.MethodGet {
+		return o.Part(w, o.views["list"], "lines", p)
+	}
 	return o.ShowStatus(w, r, o.views["list"], page.Frame{Title: "Orders", Stage: "Orders", Data: p, Form: f}, status)
 }
 
@@ -80,8 +97,7 @@ func (o orders) add(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (o orders) one(w http.ResponseWriter, r *http.Request) error {
-	chance, _ := strconv.ParseFloat(r.URL.Query().Get("chance"), 64)
-	p, err := o.Nursery.Order(r.Context(), chi.URLParam(r, "code"), chance/100)
+	p, err := o.Nursery.Order(r.Context(), chi.URLParam(r, "code"), whatIf(r))
 	if err != nil {
 		return err
 	}

@@ -23,6 +23,21 @@ var funcs = template.FuncMap{
 	"shortday":  func(t time.Time) string { return t.Format("2 Jan") },
 	"monthname": func(m int) string { return time.Month(m).String()[:3] },
 	"daysoff":   nursery.DaysOff,
+	"barsays": func(b nursery.Bar) string {
+		switch b.Name {
+		case "Hands":
+			return fmt.Sprintf("%.0f of %.0f h", b.Have, b.Want)
+		case "Window":
+			if b.Have == 0 {
+				return "shut"
+			}
+			return fmt.Sprintf("%.0f days left", b.Have)
+		}
+		return fmt.Sprintf("%.0f of %.0f", b.Have, b.Want)
+	},
+	"meansbar":  draw.Means,
+	"money":     nursery.Money,
+	"moneyf":    func(c float64) string { return nursery.Money(int(c + 0.5)) },
 	"verdict":   draw.Verdict,
 	"long":      func(t time.Time) string { return t.Format("Mon 2 January") },
 	"thousands": Thousands,

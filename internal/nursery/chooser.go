@@ -1,0 +1,121 @@
+package nursery
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"time"
+
+	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/pairing"
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/core/working"
+	"unionknot/internal/store"
+)
+
+// ChooserLine is a technique as the chooser ranks it for an order.
+type ChooserLine struct {
+	Technique technique.Technique
+	In        bool
+	ByChoice  bool   // out by the planner's choice alone
+	Why       string // why it is out, or what speaks for it
+	Standing  technique.Standing
+	Belief    Belief
+	Take      sizing.Interval
+	Alone     int     // grafts that it could pair if it were used alone
+	Mismatch  float64 // how much thinner the wood would be, on average
+	Pieces    int     // of wood for that
+	Buds      int     // that those pieces carry
+	Cents     float64 // of a live union
+	CentsLow  float64
+	CentsHigh float64
+	Working   working.Working
+}
+
+// programmeBed is what an order's techniques are weighed on.
+type programmeBed struct {
+	piles   piles
+	beliefs map[string]Belief
+	cal     *season.Calendar
+}
+
+// way is a technique as the weave takes it.
+func (b programmeBed) way(t technique.Technique) pairing.Way {
+	loss := 1 - b.beliefs[t.Key].Take.Mean()
+	return pairing.Way{Key: t.Key, Joins: t.Joins, WhyNot: t.WhyNot,
+		Cost:  func(s, w caliper.Class) float64 { return t.Cost(loss, s, w) },
+		Takes: b.piles.takes(t)}
+}
+
+// choose ranks all techniques: those that are in by whether they can pair all
+// that is asked, then by expected take, then by cost; those that are out by
+// when they open.
+func (b programmeBed) choose(vs []technique.Verdict, prog pairing.Programme, g store.Genus, h store.House, today time.Time) ([]ChooserLine, error) {
+	out := make([]ChooserLine, 0, len(vs))
+	var states []string
+	if len(b.piles.bundles) > 0 {
+		states = b.piles.states
+	}
+	for _, v := range vs {
+		t := v.Technique
+		l := ChooserLine{Technique: t, In: v.In, ByChoice: v.Why == "left out by choice", Why: v.Why, Belief: b.beliefs[t.Key], Standing: t.Standing(b.cal, states, today)}
+		l.Take = l.Belief.Take.Interval90()
+		if v.In {
+			one := prog
+			one.Orders = slices.Clone(prog.Orders)
+			one.Orders[0].Ways = []pairing.Way{b.way(t)}
+			w, err := pairing.Solve(one)
+			if err != nil {
+				return nil, fmt.Errorf("weighing %s: %w", t.Name, err)
+			}
+			l.Alone, l.Pieces = w.Paired, w.Paired
+			for _, x := range w.Threads {
+				l.Mismatch += float64(x.N) * (1 - x.Scion.Middle()/x.Stock.Middle()) / float64(max(1, w.Paired))
+				l.Buds += x.N * b.piles.bundles[x.Bundle].BudsPerPiece
+			}
+		}
+		l.price(h, g)
+		out = append(out, l)
+	}
+	want := prog.Orders[0].Grafts
+	slices.SortStableFunc(out, func(x, y ChooserLine) int {
+		rank := func(l ChooserLine) int {
+			switch {
+			case l.In && l.Alone >= want:
+				return 0
+			case l.In:
+				return 1
+			case l.ByChoice:
+				return 2
+			}
+			return 3
+		}
+		c := cmp.Or(rank(x)-rank(y), cmp.Compare(y.Take.Mean, x.Take.Mean), cmp.Compare(x.Cents, y.Cents))
+		if rank(x) == 3 && rank(y) == 3 && x.Standing.Opens != y.Standing.Opens {
+			switch { // what is open, but for the sizes, and then what opens first
+			case x.Standing.Opens.IsZero():
+				return -1
+			case y.Standing.Opens.IsZero():
+				return 1
+			}
+			return x.Standing.Opens.Compare(y.Standing.Opens)
+		}
+		return c
+	})
+	return out, nil
+}
+
+// price works out what a live union costs: stem, piece and work, over the
+// take.
+func (l *ChooserLine) price(h store.House, g store.Genus) {
+	graft := float64(h.StemCents) + float64(h.PieceCents) + float64(h.WageCents)/l.Technique.RatePerHour
+	l.Cents, l.CentsLow, l.CentsHigh = graft/l.Take.Mean, graft/l.Take.High, graft/l.Take.Low
+	l.Working = working.Working{Title: "A live union by " + l.Technique.Name, Answer: Money(int(l.Cents + 0.5)), Rule: "cost of a live union",
+		Range: fmt.Sprintf("%s to %s, by the take's range", Money(int(l.CentsLow+0.5)), Money(int(l.CentsHigh+0.5))),
+		Says:  "What a graft uses, over the share that lives. Ties, labels and the days' overheads are not in it: they differ little between techniques.",
+		Inputs: []working.Input{{Name: "A stem", Value: Money(h.StemCents), Source: working.HouseDefault}, {Name: "A piece of wood", Value: Money(h.PieceCents), Source: working.HouseDefault},
+			{Name: "Work", Value: fmt.Sprintf("%s an hour at %.0f grafts", Money(h.WageCents), l.Technique.RatePerHour), Source: working.HouseDefault},
+			{Name: "Expected take on " + g.Name, Value: fmt.Sprintf("%s (%s)", Pct(l.Take.Mean), PctRange(l.Take)), Source: working.OwnRecords}}}
+}

@@ -1,0 +1,175 @@
+package nursery
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/core/working"
+	"unionknot/internal/store"
+)
+
+// Bar is one of an order's means: what it has of what it wants.
+type Bar struct {
+	Name       string
+	Have, Want float64
+	Says       string
+	Working    working.Working
+}
+
+// Lack is what is missing.
+func (b Bar) Lack() float64 { return math.Max(0, b.Want-b.Have) }
+
+// Means are what an order needs to be grafted: wood, stock, hands, and a
+// season in which it can be done. Each counts what is left of it by the orders
+// that come first.
+type Means struct {
+	Wood, Stock, Hands, Window Bar
+}
+
+// Bars are the means in order; none where nothing is to be made.
+func (m Means) Bars() []Bar {
+	if m.Wood.Name == "" {
+		return nil
+	}
+	return []Bar{m.Wood, m.Stock, m.Hands, m.Window}
+}
+
+// Lacking are those that do not suffice.
+func (m Means) Lacking() []Bar {
+	var out []Bar
+	for _, b := range m.Bars() {
+		if b.Lack() > 0 {
+			out = append(out, b)
+		}
+	}
+	return out
+}
+
+// rankOrders puts orders in the order in which they may draw on what is there.
+func rankOrders(ls []OrderLine) []int {
+	at := make([]int, len(ls))
+	for i := range at {
+		at[i] = i
+	}
+	slices.SortStableFunc(at, func(a, b int) int {
+		x, y := ls[a].Order, ls[b].Order
+		return cmp.Or(x.Priority-y.Priority, x.DueOn.Compare(y.DueOn), cmp.Compare(x.Code, y.Code))
+	})
+	return at
+}
+
+// drawn is what the orders that come first have taken.
+type drawn struct {
+	wood, stock map[int64]int
+	by          map[string]string // who took of a pile, for people to read
+	hours       float64
+}
+
+// means works out the four bars of every order that has grafts to go.
+func (s *Service) means(ctx context.Context, q store.Q, r *reckoner, ls []OrderLine) error {
+	hs, err := s.hands(ctx, q)
+	if err != nil {
+		return err
+	}
+	open, err := q.OpenWork(ctx)
+	if err != nil {
+		return err
+	}
+	d := drawn{wood: map[int64]int{}, stock: map[int64]int{}, by: map[string]string{}}
+	for _, w := range open {
+		for _, t := range r.ts {
+			if t.Key == w.Technique {
+				d.hours += float64(w.Grafts) / t.RatePerHour
+			}
+		}
+	}
+	spared := map[string]float64{}
+	for _, i := range rankOrders(ls) {
+		l := &ls[i]
+		if l.ToGo == 0 || l.Need.Missing != "" {
+			continue
+		}
+		_, cal, err := r.know(ctx, l.Order.Genus, l.Order.StockGenus)
+		if err != nil {
+			return err
+		}
+		t := l.Need.By.Technique
+		st := r.standing(t, cal)
+		key := fmt.Sprint(t.Key, st.Until.Unix())
+		if _, ok := spared[key]; !ok && st.Verdict != technique.Shut {
+			spared[key] = spare(hs, t, s.Today(), st.Until)
+		}
+		l.Means = d.draw(*l, t, st, spared[key], s.Today())
+	}
+	return nil
+}
+
+// draw gives an order its share of what is left, and takes it off.
+func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, spared float64, today time.Time) Means {
+	o, want := l.Order, float64(l.ToGo)
+	pile := func(name, kind string, free int, id int64, taken map[int64]int) Bar {
+		left := max(0, free-taken[id])
+		key := fmt.Sprint(kind, id)
+		b := Bar{Name: name, Have: float64(left), Want: want, Says: fmt.Sprintf("%d of %d", min(left, l.ToGo), l.ToGo)}
+		inputs := []working.Input{{Name: "Free", Value: fmt.Sprintf("%d %s", free, kind), Source: working.OwnRecords}}
+		if n := taken[id]; n > 0 {
+			b.Says += fmt.Sprintf("; %s come first", d.by[key])
+			inputs = append(inputs, working.Input{Name: "Taken by orders that come first", Value: fmt.Sprintf("%d, by %s", n, d.by[key]), Source: working.OwnRecords})
+		}
+		b.Working = working.Working{Title: name + " for order " + o.Code, Answer: b.Says, Rule: "an order's means",
+			Says:   "What is free of the type, whatever its size, less what orders of a higher priority or an earlier day still need. The weave says what of it fits.",
+			Inputs: append(inputs, working.Input{Name: "Grafts to go", Value: fmt.Sprint(l.ToGo), Source: working.OwnRecords})}
+		taken[id] += min(left, l.ToGo)
+		if left > 0 {
+			if d.by[key] != "" {
+				d.by[key] += ", "
+			}
+			d.by[key] += o.Code
+		}
+		return b
+	}
+	m := Means{Wood: pile("Wood", "pieces", o.WoodFree, o.VarietyID, d.wood), Stock: pile("Stock", "stems", o.StockFree, o.StockTypeID, d.stock)}
+	need := want / t.RatePerHour
+	before := d.hours
+	have := math.Max(0, spared-before)
+	m.Hands = Bar{Name: "Hands", Have: have, Want: need, Says: fmt.Sprintf("%.0f hours needed, %.0f free", need, have)}
+	until := "while it is open"
+	if st.Verdict != technique.Shut {
+		until = "until " + season.Say(st.Until)
+	}
+	m.Hands.Working = working.Working{Title: "Hands for order " + o.Code, Answer: m.Hands.Says, Rule: "an order's means",
+		Says: "Hours at the house's rates: those of everybody who knows the technique, with breaks, tiring and their own pace, less open batches and orders that come first.",
+		Inputs: []working.Input{
+			{Name: "Needed", Value: fmt.Sprintf("%d grafts at %.0f an hour", l.ToGo, t.RatePerHour), Source: working.HouseDefault},
+			{Name: "Hours of those who know " + t.Name, Value: fmt.Sprintf("%.0f %s", spared, until), Source: working.OwnRecords},
+			{Name: "Open batches and orders that come first", Value: fmt.Sprintf("%.0f hours", before), Source: working.OwnRecords}}}
+	d.hours += need
+	m.Window = window(l, t, st, need, spared, today)
+	return m
+}
+
+// window is the bar of days: how many are left to do it in, and how many the
+// hands need if they did nothing else.
+func window(l OrderLine, t technique.Technique, st technique.Standing, need, spared float64, today time.Time) Bar {
+	b := Bar{Name: "Window", Want: 1}
+	if st.Verdict == technique.Shut {
+		b.Says = t.Name + ": " + ShutSays(st)
+	} else {
+		left := float64(days(today, st.Until) + 1)
+		b.Have, b.Says = left, fmt.Sprintf("%.0f days: %s", left, st.Why)
+		if spared > 0 {
+			b.Want = math.Max(1, math.Ceil(need/(spared/left)))
+		}
+	}
+	b.Working = working.Working{Title: "Window for order " + l.Order.Code, Answer: b.Says, Rule: "windows",
+		Says: "The days left in which stock and wood are in the state that the technique needs, beside the days the hands need for it alone.",
+		Inputs: []working.Input{{Name: "Technique", Value: t.Name + ", the best expected take whose window is open", Source: working.HouseDefault},
+			{Name: "Stands", Value: st.Verdict + ": " + st.Why, Source: working.OwnRecords}}}
+	return b
+}

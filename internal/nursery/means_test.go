@@ -1,0 +1,119 @@
+package nursery_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"unionknot/internal/nursery"
+)
+
+func (h *house) orderIf(code string, w nursery.WhatIf) nursery.OrderPage {
+	h.Helper()
+	p, err := h.Order(ctx, code, w)
+	require.NoError(h, err)
+	return p
+}
+
+func TestOrdersDrawOnTheSameStemsByPriority(t *testing.T) {
+	h := rivals(t) // O-2 for 40 trees goes before O-1, for the same stems
+	first, second := h.orderIf("O-2", nursery.WhatIf{}).Line, h.orderIf("O-1", nursery.WhatIf{}).Line
+	assert.Zero(t, first.Means.Stock.Lack())
+	assert.InDelta(t, first.Means.Stock.Have-float64(first.ToGo), second.Means.Stock.Have, 1e-9, "the second has what the first leaves")
+	assert.Positive(t, second.Means.Stock.Lack())
+	assert.Contains(t, second.Means.Stock.Says, "O-2 come first")
+	for _, b := range second.Means.Bars() {
+		assert.NotEmpty(t, b.Working.Title, b.Name)
+		assert.NotEmpty(t, b.Says)
+	}
+}
+
+func TestChanceAndTakeMoveEverything(t *testing.T) {
+	h := rivals(t)
+	usual := h.orderIf("O-1", nursery.WhatIf{}).Line
+	sure := h.orderIf("O-1", nursery.WhatIf{Chance: 0.99}).Line
+	poor := h.orderIf("O-1", nursery.WhatIf{Points: -20}).Line
+	assert.Greater(t, sure.Need.Grafts, usual.Need.Grafts)
+	assert.Greater(t, poor.Need.Grafts, sure.Need.Grafts)
+	assert.Greater(t, poor.Means.Hands.Want, usual.Means.Hands.Want)
+	assert.LessOrEqual(t, usual.Need.Low, usual.Need.Grafts)
+	assert.GreaterOrEqual(t, usual.Need.High, usual.Need.Grafts)
+	wild := h.orderIf("O-1", nursery.WhatIf{Chance: 7, Points: -900})
+	assert.InDelta(t, 0.9, wild.WhatIf.Chance, 1e-9)
+	assert.Equal(t, -30, wild.WhatIf.Points)
+}
+
+func TestLaterLossesAskForMoreGrafts(t *testing.T) {
+	h := rivals(t)
+	before := h.orderIf("O-2", nursery.WhatIf{}).Line.Need.Grafts
+	_, err := h.db.Exec(`update house set grade_share = 0.8`)
+	require.NoError(t, err)
+	after := h.orderIf("O-2", nursery.WhatIf{}).Line.Need
+	assert.Greater(t, after.Grafts, before+5)
+	assert.Equal(t, "Lifted and making the grade", after.Working.Inputs[4].Name)
+}
+
+func TestWaysOutOfWhatLacks(t *testing.T) {
+	h := rivals(t)
+	p := h.orderIf("O-1", nursery.WhatIf{})
+	require.NotEmpty(t, p.Ways)
+	says := ""
+	for i, w := range p.Ways {
+		says += w.Says + "\n"
+		assert.Positive(t, w.Covers)
+		assert.NotEmpty(t, w.Working.Inputs)
+		if i > 0 {
+			assert.GreaterOrEqual(t, w.EachCents(), p.Ways[i-1].EachCents(), "the cheapest first")
+		}
+	}
+	assert.Contains(t, says, "Buy")
+	assert.Contains(t, says, "a year later")
+	assert.NotContains(t, says, "instead: 0")
+	// Another stock that pears go on takes what lacks, at no loss.
+	require.NoError(t, h.AddLot(ctx, h.maud, nursery.NewLot{Code: "L-9", Genus: "pear", StockType: "Wether", Supplier: "own", Form: "bare-root", ReceivedOn: h.Today(), Received: 500, GradeLow: 7, GradeHigh: 9}))
+	p = h.orderIf("O-1", nursery.WhatIf{})
+	assert.Contains(t, p.Ways[0].Says, "on pear Wether instead: 500 are free")
+	assert.Zero(t, p.Ways[0].Cents)
+	assert.Empty(t, h.orderIf("O-2", nursery.WhatIf{}).Ways, "nothing lacks, nothing is proposed")
+}
+
+func TestHandsAndWindowAreMeansToo(t *testing.T) {
+	h := rivals(t)
+	l := h.orderIf("O-2", nursery.WhatIf{}).Line
+	free := l.Means.Hands.Have
+	assert.Positive(t, free)
+	ps, err := h.People(ctx, h.maud)
+	require.NoError(t, err)
+	for _, p := range ps {
+		if p.Role == "bench hand" {
+			require.NoError(t, h.AddAway(ctx, h.maud, p.ID, h.Today(), h.Today().AddDate(0, 3, 0), "harvest elsewhere"))
+		}
+	}
+	p := h.orderIf("O-2", nursery.WhatIf{})
+	assert.Zero(t, p.Line.Means.Hands.Have)
+	assert.Contains(t, p.Ways[0].Says+p.Ways[1].Says+p.Ways[2].Says, "hours more of somebody")
+	// In a season in which nothing is open, the window is what lacks.
+	h.on(2027, 10, 1)
+	p = h.orderIf("O-2", nursery.WhatIf{})
+	assert.Zero(t, p.Line.Means.Window.Have)
+	assert.Contains(t, p.Line.Means.Window.Says, "opens")
+}
+
+func TestAWeekIsChecked(t *testing.T) {
+	h := newHouse(t)
+	var w nursery.Week
+	w.Hours[1][1], w.Knows = 9, []string{"splice"}
+	require.Error(t, h.SetWeek(ctx, h.maud, h.ansel.ID, w))
+	w.Hours[1][1], w.Knows = 4, []string{"sorcery"}
+	require.Error(t, h.SetWeek(ctx, h.maud, h.ansel.ID, w))
+	w.Knows = []string{"splice"}
+	require.ErrorIs(t, h.SetWeek(ctx, h.ansel, h.ansel.ID, w), nursery.ErrNotAllowed)
+	require.NoError(t, h.SetWeek(ctx, h.maud, h.ansel.ID, w))
+	require.Error(t, h.AddAway(ctx, h.maud, h.ansel.ID, h.Today(), h.Today().AddDate(0, 0, -1), ""))
+	require.Error(t, h.AddAway(ctx, h.maud, h.ansel.ID, time.Time{}, h.Today(), ""))
+	require.Error(t, h.SetSeats(ctx, h.maud, 1, 0))
+	require.NoError(t, h.SetSeats(ctx, h.maud, 1, 3))
+	require.ErrorIs(t, h.DropAway(ctx, h.maud, 999), nursery.ErrNotFound)
+}

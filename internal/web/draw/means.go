@@ -1,0 +1,40 @@
+package draw
+
+import (
+	"fmt"
+	"html/template"
+	"math"
+
+	"unionknot/internal/nursery"
+)
+
+// meansClass is the colour of each of an order's means.
+var meansClass = map[string]string{"Wood": "scion", "Stock": "stock", "Hands": "ink", "Window": "leaf"}
+
+// Means draws one of an order's means: what there is of what is wanted, the
+// mark where it would suffice, what lacks hatched, and what is over pale.
+func Means(b nursery.Bar, w float64) template.HTML {
+	const h, top, bar = 17.0, 2.0, 11.0
+	var p pen
+	says := fmt.Sprintf("%s: %s", b.Name, b.Says)
+	if b.Lack() > 0 {
+		says += ", not enough"
+	}
+	p.open(w, h, "means", says)
+	most := math.Max(b.Want, math.Min(b.Have, 1.35*b.Want)) // plenty is not drawn out
+	x := func(v float64) float64 { return (w - 4) * math.Min(v, most) / math.Max(most, 1e-9) }
+	class := meansClass[b.Name]
+	p.rect(0, top, x(math.Min(b.Have, b.Want)), bar, class+"-bar")
+	if b.Have > b.Want {
+		p.rect(x(b.Want), top, x(b.Have)-x(b.Want), bar, class+"-spent")
+	}
+	if b.Lack() > 0 {
+		from := x(b.Have)
+		p.rect(from, top, x(b.Want)-from, bar, "lacks")
+		for at := from + 4; at < x(b.Want); at += 5 {
+			p.line(at, top+bar, math.Min(at+5, x(b.Want)), top, "lacks-line")
+		}
+	}
+	p.line(x(b.Want), 0, x(b.Want), h, "means-mark")
+	return p.html()
+}
