@@ -110,6 +110,29 @@ func (m *maker) year() error {
 	return nil
 }
 
+// weeks sets who is at the bench when, and what they know.
+func (m *maker) weeks() error {
+	m.at(2027, time.February, 23, 14, 5)
+	bench := []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "chip-bud", "t-bud"}
+	for who, w := range map[string]struct {
+		knows []string
+		days  []int
+		hours [2]float64
+	}{
+		"ansel": {bench, []int{1, 2, 3, 4, 5}, [2]float64{4, 3.5}}, "odile": {bench[:9], []int{1, 2, 3, 4, 5}, [2]float64{4, 3.5}},
+		"pim": {bench[:6], []int{1, 2, 3, 4}, [2]float64{4, 3}}, "tamsin": {bench[:2], []int{2, 3, 4, 5, 6}, [2]float64{3.5, 3}}, "maud": {bench, []int{2, 4}, [2]float64{2, 0}},
+	} {
+		week := nursery.Week{Knows: w.knows}
+		for _, d := range w.days {
+			week.Hours[d][1], week.Hours[d][2] = w.hours[0], w.hours[1]
+		}
+		if err := m.s.SetWeek(m.ctx, m.a, m.ids[who], week); err != nil {
+			return fmt.Errorf("the week of %s: %w", who, err)
+		}
+	}
+	return m.s.AddAway(m.ctx, m.a, m.ids["odile"], time.Date(2027, 3, 1, 0, 0, 0, 0, time.UTC), time.Date(2027, 3, 3, 0, 0, 0, 0, time.UTC), "a wedding")
+}
+
 // stores keeps what the loggers read: an even winter in one store and a warm
 // week in the other, where a thermostat stuck.
 func (m *maker) stores() error {

@@ -262,3 +262,118 @@ func (s *Service) SetSeats(ctx context.Context, a Actor, id int64, seats int) er
 		return s.changed(ctx, q, a, "station", fmt.Sprint(id), "seats", nil, seats)
 	})
 }
+
+// HandsPage is who is at the bench when, and what they know.
+type HandsPage struct {
+	Hands      []Hand
+	Techniques []technique.Technique
+	Stations   []store.Station
+	Weekdays   []string // Monday first
+}
+
+// Hands gathers the hands and their weeks.
+func (s *Service) Hands(ctx context.Context) (HandsPage, error) {
+	q := s.db.Q()
+	p := HandsPage{Weekdays: []string{"Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"}}
+	var err error
+	if p.Hands, err = s.hands(ctx, q); err != nil {
+		return p, err
+	}
+	if p.Techniques, err = s.techniques(ctx, q); err != nil {
+		return p, err
+	}
+	p.Stations, err = q.Stations(ctx)
+	return p, err
+}
+
+// House defaults of a team.
+const (
+	cutShare  = 0.6 // of a graft's time
+	tierShare = 75  // in a hundred of a cutter's wage
+	mostTeam  = 12
+)
+
+// TeamAsked is what a planner asks of a team; zeros are filled in.
+type TeamAsked struct {
+	Technique              string
+	People                 int
+	CutSeconds, TieSeconds float64 // a graft
+	TierPct                float64 // a tier's wage, in a hundred of a cutter's
+}
+
+// TeamPage is how people share a technique's work.
+type TeamPage struct {
+	Asked      TeamAsked
+	Technique  technique.Technique
+	Techniques []technique.Technique
+	Splits     []benchday.Split // the most grafts first
+	Solo       benchday.Split
+	Best       benchday.Split // of the teams
+	Cheapest   benchday.Split
+	Wage       int
+	Says       string
+	Working    working.Working
+}
+
+// Team works out how cutters and tiers best share a technique's work, against
+// all working alone.
+func (s *Service) Team(ctx context.Context, a TeamAsked) (TeamPage, error) {
+	q := s.db.Q()
+	p := TeamPage{Asked: a}
+	var err error
+	if p.Techniques, err = s.techniques(ctx, q); err != nil || len(p.Techniques) == 0 {
+		return p, err
+	}
+	h, err := q.House(ctx)
+	if err != nil {
+		return p, err
+	}
+	p.Wage = h.WageCents
+	p.Technique = p.Techniques[0]
+	for _, t := range p.Techniques {
+		if t.Key == a.Technique || a.Technique == "" && t.Key == "whip-and-tongue" {
+			p.Technique = t
+		}
+	}
+	each := 3600 / p.Technique.RatePerHour
+	source := working.Entered
+	if !(a.CutSeconds > 0 && a.CutSeconds < 3600) {
+		p.Asked.CutSeconds, source = math.Round(each*cutShare), working.HouseDefault
+	}
+	if !(a.TieSeconds > 0 && a.TieSeconds < 3600) {
+		p.Asked.TieSeconds = math.Round(each * (1 - cutShare))
+	}
+	if a.People < 2 || a.People > mostTeam {
+		p.Asked.People = 3
+	}
+	if !(a.TierPct > 0 && a.TierPct <= 200) {
+		p.Asked.TierPct = tierShare
+	}
+	p.Asked.Technique = p.Technique.Key
+	p.Splits = benchday.Splits(p.Asked.People, p.Asked.CutSeconds/3600, p.Asked.TieSeconds/3600, float64(h.WageCents), float64(h.WageCents)*p.Asked.TierPct/100)
+	p.Cheapest = p.Splits[0]
+	found := false
+	for _, x := range p.Splits {
+		if x.Cents < p.Cheapest.Cents {
+			p.Cheapest = x
+		}
+		if x.Solo {
+			p.Solo = x
+		} else if !found {
+			p.Best, found = x, true
+		}
+	}
+	switch {
+	case p.Best.Cents < p.Solo.Cents && p.Best.PerHour > 0.97*p.Solo.PerHour:
+		p.Says = fmt.Sprintf("%d cutting and %d tying pays: as many grafts as all working alone, and %.0f cents cheaper each.", p.Best.Cutters, p.Best.Tiers, p.Solo.Cents-p.Best.Cents)
+	case p.Best.Cents < p.Solo.Cents:
+		p.Says = fmt.Sprintf("%d cutting and %d tying is cheaper by %.0f cents a graft, but makes %.0f an hour fewer than all working alone.", p.Best.Cutters, p.Best.Tiers, p.Solo.Cents-p.Best.Cents, p.Solo.PerHour-p.Best.PerHour)
+	default:
+		p.Says = fmt.Sprintf("All working alone is best: %.0f an hour, against %.0f with %d cutting and %d tying, who wait for each other %.0f %% of the time. A team pays where a tier cannot cut yet.", p.Solo.PerHour, p.Best.PerHour, p.Best.Cutters, p.Best.Tiers, p.Best.Idle*100)
+	}
+	p.Working = working.Working{Title: "Sharing the work, " + p.Technique.Name, Answer: p.Says, Rule: "team split",
+		Says: "With a to cut and b to tie a graft, c cutters and t tiers make the lesser of c ÷ a and t ÷ b an hour; all working alone make n ÷ (a + b). Wages over grafts give the cost.",
+		Inputs: []working.Input{{Name: "To cut, to tie", Value: fmt.Sprintf("%.0f and %.0f seconds", p.Asked.CutSeconds, p.Asked.TieSeconds), Source: source},
+			{Name: "Wages", Value: fmt.Sprintf("%s an hour, a tier %.0f %% of it", Money(h.WageCents), p.Asked.TierPct), Source: working.HouseDefault}}}
+	return p, nil
+}

@@ -131,6 +131,11 @@ type Tag struct {
 	Technique     string     `db:"technique"`
 	TechniqueName string     `db:"technique_name"`
 	TieName       string     `db:"tie_name"`
+	Tie           string     `db:"tie"`
+	Priority      int        `db:"priority"` // of its order
+	StockGenus    string     `db:"stock_genus"`
+	BundlePlace   string     `db:"bundle_place"`
+	LotPlace      string     `db:"lot_place"`
 	Healing       string     `db:"healing"`
 	WorkerID      int64      `db:"worker_id"`
 	Worker        string     `db:"worker"`
@@ -154,7 +159,7 @@ type Tag struct {
 }
 
 const tagSelect = `select t.*, b.code as batch, o.code as order_code, l.code as lot, w.code as bundle, w.cut_on as bundle_cut_on, w.buds_per_piece,
-	m.code as plant, v.name as variety, v.genus, s.name as stock_type, k.name as technique_name, tie.name as tie_name, b.healing, p.name as worker,
+	m.code as plant, v.name as variety, v.genus, s.name as stock_type, k.name as technique_name, tie.name as tie_name, b.tie, o.priority, s.genus as stock_genus, w.place as bundle_place, l.place as lot_place, b.healing, p.name as worker,
 	h.stock_low, h.stock_high, h.wood_low, h.wood_high, x.tied,
 	c.id is not null as looked, coalesce(c.taken, 0) as taken, coalesce(c.doubtful, 0) as doubtful, coalesce(c.dead, 0) as dead
 	from tag t join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
@@ -323,6 +328,12 @@ func (q Q) AddTally(ctx context.Context, t Tally) (bool, error) {
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (id) do nothing`,
 		t.ID, t.TagID, t.PersonID, t.Kind, t.N, t.Undoes, t.At, t.ReceivedAt, t.Held)
 	return n == 1, err
+}
+
+// HasTally says whether a tap was kept.
+func (q Q) HasTally(ctx context.Context, id string) (has bool, err error) {
+	err = q.get(ctx, &has, `select exists (select 1 from tally where id = $1)`, id)
+	return has, err
 }
 
 // Tallies lists a tag's taps in the order they were made.

@@ -23,6 +23,7 @@ const (
 	changeHours  = 4.0 / 60 // another lot or bundle: wipe, blade, fetch
 	fewestApiece = 5        // grafts: no tag smaller, where it can be helped
 	mostOfALot   = 0.75     // one hand's part of a lot that must be shared
+	shareWithin  = 14       // half-days in which a second hand is waited for
 	urgentHalves = 2        // half-days before its last in which a job is pressing
 )
 

@@ -11,6 +11,7 @@ type builder struct {
 	r       rule
 	rem     []int                  // grafts of each job still to place
 	free    [][]float64            // standard hours left, by hand and half-day
+	there   [][]float64            // hours from the start up to a half-day, by hand
 	lotN    map[string]int         // grafts of each lot, in all
 	has     map[string]map[int]int // grafts of a lot that a hand has
 	able    map[string]int         // hands who know a technique
@@ -34,9 +35,10 @@ func (p *Problem) build(r rule) Plan {
 		}
 	}
 	for h := range p.Hands {
-		b.free = append(b.free, make([]float64, p.Slots))
+		b.free, b.there = append(b.free, make([]float64, p.Slots)), append(b.there, make([]float64, p.Slots+1))
 		for s := range p.Slots {
 			b.free[h][s] = p.capacity(h, s)
+			b.there[h][s+1] = b.there[h][s] + b.free[h][s]
 		}
 	}
 	for s := range p.Slots {
@@ -158,8 +160,8 @@ func (b *builder) fits(j, h, s, last int) int {
 		return 0
 	}
 	n := b.rem[j]
-	if cap := b.mayHave(x, h); cap < n {
-		n = cap
+	if most := b.mayHave(x, h, s); most < n {
+		n = most
 	}
 	spare := b.free[h][s] - tagHours
 	if last >= 0 && !b.p.alike(j, last) {
@@ -182,8 +184,9 @@ func (b *builder) fits(j, h, s, last int) int {
 	return n
 }
 
-// mayHave is how many more grafts of a job's lot a hand may have.
-func (b *builder) mayHave(x Job, h int) int {
+// mayHave is how many more grafts of a job's lot a hand may have. A part is
+// kept for a second hand who is there within the week, and in time.
+func (b *builder) mayHave(x Job, h, s int) int {
 	n := b.lotN[x.Lot]
 	if b.alone || n <= b.p.ShareOver || b.able[x.Technique] < 2 {
 		return n
@@ -193,7 +196,16 @@ func (b *builder) mayHave(x Job, h int) int {
 			return n // it is shared
 		}
 	}
-	return max(0, int(mostOfALot*float64(n))-b.has[x.Lot][h])
+	to := min(s+shareWithin, b.p.Slots)
+	if x.Latest >= s {
+		to = min(to, x.Latest+1)
+	}
+	for other, hand := range b.p.Hands {
+		if other != h && hand.Knows[x.Technique] && b.there[other][to]-b.there[other][min(s, to)] > 0 {
+			return max(0, int(mostOfALot*float64(n))-b.has[x.Lot][h])
+		}
+	}
+	return n
 }
 
 // room says whether a hand finds a seat in a half-day.

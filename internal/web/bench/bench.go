@@ -15,6 +15,7 @@ import (
 
 	"unionknot/internal/core/union"
 	"unionknot/internal/nursery"
+	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 )
@@ -30,7 +31,7 @@ type bench struct {
 // Routes are the Bench stage's addresses.
 func Routes(k *page.Kit) []page.Route {
 	b := bench{k, page.Views(files)}
-	return []page.Route{
+	return append(dayRoutes(b), []page.Route{
 		{Method: "GET", Path: "/bench", Who: page.Everyone, Do: b.list},
 		{Method: "GET", Path: "/bench/batches/{code}", Who: page.Readers, Do: b.batch},
 		{Method: "POST", Path: "/bench/batches/{code}/tags", Who: page.Boss, Do: b.split},
@@ -40,7 +41,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/bench/tags/{code}/pace", Who: page.Everyone, Do: b.pace},
 		{Method: "POST", Path: "/bench/tags/{code}/taps", Who: page.Hands, Do: b.taps},
 		{Method: "POST", Path: "/bench/tags/{code}/hand-over", Who: page.Hands, Do: b.handOver},
-	}
+	}...)
 }
 
 func (b bench) list(w http.ResponseWriter, r *http.Request) error {
@@ -135,7 +136,12 @@ func (b bench) labels(w http.ResponseWriter, r *http.Request) error {
 	} else if err != nil {
 		return err
 	}
-	return b.Show(w, r, b.views["labels"], page.Frame{Title: "Labels of " + p.Batch.Code, Bare: true, Data: p})
+	return b.Show(w, r, b.views["labels"], page.Frame{Title: "Labels of " + p.Batch.Code, Bare: true, Data: labelsPage{p.Tags, "/bench/batches/" + p.Batch.Code}})
+}
+
+type labelsPage struct {
+	Tags []store.Tag
+	Back string
 }
 
 type cardPage struct {

@@ -38,3 +38,21 @@ func Means(b nursery.Bar, w float64) template.HTML {
 	p.line(x(b.Want), 0, x(b.Want), h, "means-mark")
 	return p.html()
 }
+
+// HoursBar draws how much of a half-day's hours are used; what is over is
+// brick.
+func HoursBar(used, hours float64) template.HTML {
+	if hours == 0 && used == 0 {
+		return ""
+	}
+	const w, h = 100.0, 6.0
+	var p pen
+	p.f(`<svg class="hours" viewBox="0 0 %g %g" preserveAspectRatio="none" aria-hidden="true" xmlns="http://www.w3.org/2000/svg">`, w, h)
+	most := math.Max(hours, used)
+	p.rect(0, 0, w*hours/most, h, "hours-all")
+	p.rect(0, 0, w*math.Min(used, hours)/most, h, "hours-used")
+	if used > hours {
+		p.rect(w*hours/most, 0, w*(used-hours)/most, h, "hours-over")
+	}
+	return p.html()
+}

@@ -21,6 +21,24 @@ var funcs = template.FuncMap{
 	"when":      func(t time.Time) string { return t.Local().Format("2 Jan 15:04") },
 	"day":       func(t time.Time) string { return t.Format("2 January") },
 	"shortday":  func(t time.Time) string { return t.Format("2 Jan") },
+	"weekend":   func(t time.Time) bool { return t.Weekday() == time.Saturday || t.Weekday() == time.Sunday },
+	"firstname": func(s string) string { first, _, _ := strings.Cut(s, " "); return first },
+	"hoursbar":  draw.HoursBar,
+	// short is a name's first letters, for narrow places.
+	"short": func(s string) string {
+		r := []rune(s)
+		return string(r[:min(5, len(r))])
+	},
+	"weekhours": func(week [8][3]float64, weekday int, half string) string {
+		x := week[weekday+1][1]
+		if half == "2" {
+			x = week[weekday+1][2]
+		}
+		if x == 0 {
+			return ""
+		}
+		return strconv.FormatFloat(x, 'f', -1, 64)
+	},
 	"monthname": func(m int) string { return time.Month(m).String()[:3] },
 	"daysoff":   nursery.DaysOff,
 	"barsays": func(b nursery.Bar) string {

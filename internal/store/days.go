@@ -1,0 +1,110 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+)
+
+// RestThread is part of a batch's weave that is on no tag yet.
+type RestThread struct {
+	Thread
+	Batch      string    `db:"batch"`
+	Priority   int       `db:"priority"`
+	StockGenus string    `db:"stock_genus"`
+	Variety    string    `db:"variety"`
+	CutOn      time.Time `db:"cut_on"` // the bundle's
+}
+
+// RestThreads lists what standing batches have on no tag.
+func (q Q) RestThreads(ctx context.Context) (rs []RestThread, err error) {
+	err = q.all(ctx, &rs, `select h.batch_id, h.lot_id, l.code as lot, h.stock_mm, h.bundle_id, w.code as bundle, h.wood_mm, h.technique, h.n - coalesce(g.n, 0)::int as n,
+		b.code as batch, o.priority, s.genus as stock_genus, v.name as variety, w.cut_on
+		from batch b join batch_thread h on h.batch_id = b.id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
+		join stock_lot l on l.id = h.lot_id join stock_type s on s.id = l.stock_type_id join wood_bundle w on w.id = h.bundle_id
+		left join lateral (select sum(x.n) as n from tag t join tag_thread x on x.tag_id = t.id where t.batch_id = h.batch_id and t.lot_id = h.lot_id
+			and t.bundle_id = h.bundle_id and t.technique = h.technique and x.stock_mm = h.stock_mm and x.wood_mm = h.wood_mm) g on true
+		where b.undone_at is null and b.grafts > coalesce((select sum(planned) from tag t where t.batch_id = b.id), 0) and h.n > coalesce(g.n, 0)
+		order by h.batch_id, h.technique, l.code, w.code, h.stock_mm desc, h.wood_mm desc`)
+	return rs, err
+}
+
+// TagPlace is where a tag stands in the days.
+type TagPlace struct {
+	Code     string    `db:"code" json:"code"`
+	WorkerID int64     `db:"worker_id" json:"worker_id"`
+	Day      time.Time `db:"day" json:"day"`
+	Half     int       `db:"half" json:"half"`
+	Locked   bool      `db:"locked" json:"locked"`
+}
+
+// PlaceTag moves a tag that nobody has begun; false when it was begun.
+func (q Q) PlaceTag(ctx context.Context, p TagPlace) (bool, error) {
+	n, err := q.exec(ctx, `update tag set worker_id = $2, day = $3, half = $4, locked = $5 where code = $1 and started_at is null and finished_at is null`, p.Code, p.WorkerID, p.Day, p.Half, p.Locked)
+	return n == 1, err
+}
+
+// DropTag takes away a tag that nobody has begun; false when it was begun.
+func (q Q) DropTag(ctx context.Context, code string) (bool, error) {
+	if _, err := q.exec(ctx, `delete from tag_thread where tag_id = (select id from tag where code = $1 and started_at is null)`, code); err != nil {
+		return false, err
+	}
+	n, err := q.exec(ctx, `delete from tag where code = $1 and started_at is null`, code)
+	return n == 1, err
+}
+
+// DayPlan is what a plan of the days changed.
+type DayPlan struct {
+	ID       int64      `db:"id"`
+	PersonID int64      `db:"person_id"`
+	At       time.Time  `db:"at"`
+	Made     []string   `db:"-"`
+	Moved    []TagPlace `db:"-"`
+}
+
+// AddDayPlan keeps what a plan changed.
+func (q Q) AddDayPlan(ctx context.Context, p DayPlan) (id int64, err error) {
+	moved, err := json.Marshal(p.Moved)
+	if err != nil {
+		return 0, err
+	}
+	if p.Made == nil {
+		p.Made = []string{}
+	}
+	err = q.get(ctx, &id, `insert into day_plan (person_id, at, made, moved) values ($1, $2, $3, $4) returning id`, p.PersonID, p.At, p.Made, string(moved))
+	return id, err
+}
+
+// LastDayPlan gives the newest plan, if it was not taken back; ErrNotFound else.
+func (q Q) LastDayPlan(ctx context.Context) (p DayPlan, err error) {
+	var row struct {
+		DayPlan
+		MadeJSON  string     `db:"made_json"`
+		MovedJSON string     `db:"moved_json"`
+		UndoneAt  *time.Time `db:"undone_at"`
+	}
+	if err = q.get(ctx, &row, `select id, person_id, at, to_json(made)::text as made_json, moved::text as moved_json, undone_at from day_plan order by id desc limit 1`); err != nil {
+		return p, err
+	}
+	if row.UndoneAt != nil {
+		return p, ErrNotFound
+	}
+	p = row.DayPlan
+	if err = json.Unmarshal([]byte(row.MadeJSON), &p.Made); err == nil {
+		err = json.Unmarshal([]byte(row.MovedJSON), &p.Moved)
+	}
+	return p, err
+}
+
+// UndoDayPlan marks a plan as taken back.
+func (q Q) UndoDayPlan(ctx context.Context, id int64, at time.Time) error {
+	_, err := q.exec(ctx, `update day_plan set undone_at = $2 where id = $1`, id, at)
+	return err
+}
+
+// LockDays holds the plan of the days until the transaction ends: one planner
+// at a time.
+func (q Q) LockDays(ctx context.Context) error {
+	_, err := q.exec(ctx, `select pg_advisory_xact_lock(6174012)`)
+	return err
+}
