@@ -62,7 +62,7 @@
     if (e.key === 'Enter' || e.key === ' ') {
       e.preventDefault();
       if (lifted && lifted.chip === chip) drop(chip, lifted.cell);
-      else { lift(chip); says(`Lifted: ${chip.dataset.says} Carry it with the arrows, Enter sets it down.`); }
+      else { choose(chip); lift(chip); says(`Lifted: ${chip.dataset.says} Carry it with the arrows, Enter sets it down.`); }
     } else if (lifted && e.key.startsWith('Arrow')) {
       e.preventDefault();
       lifted.cell = next(lifted.cell, e.key);
@@ -84,6 +84,10 @@
     const chip = e.target.closest?.('.chip');
     if (!chip || !root()) return;
     if (!lifted) says(chip.dataset.says);
+  });
+
+  // choose sets the form beneath the days to a run of tags.
+  const choose = (chip) => {
     const form = document.getElementById('chip-form');
     if (!form) return;
     const cell = cellOf(chip);
@@ -92,7 +96,9 @@
     form.elements.worker.value = cell.dataset.worker;
     form.elements.day.value = cell.dataset.day;
     form.elements.half.value = cell.dataset.half;
-  });
+    for (const c of document.querySelectorAll('.chip.chosen')) c.classList.remove('chosen');
+    chip.classList.add('chosen');
+  };
 
   document.addEventListener('pointerdown', (e) => {
     const chip = e.target.closest?.('button.chip');
@@ -109,6 +115,7 @@
       document.removeEventListener('pointerup', end);
       document.removeEventListener('pointercancel', end);
       if (dragging) drop(chip, m.type === 'pointerup' ? over(m) : null);
+      else if (m.type === 'pointerup') choose(chip);
     };
     document.addEventListener('pointermove', drag);
     document.addEventListener('pointerup', end);

@@ -109,7 +109,7 @@ func TestTheWeaveIsSolvedAnewWhileOneLooks(t *testing.T) {
 	b.sees("30 of 30 grafts")
 	b.eval(`document.querySelector('input[name=way][value="whip-and-tongue"]').click()`)
 	b.sees("left out by choice")
-	b.is(`![...document.querySelectorAll('aside td')].some(c => c.innerText.includes('whip and tongue'))`)
+	b.is(`![...document.querySelectorAll('aside > table > tbody > tr > td:first-child')].some(c => c.innerText.includes('whip and tongue'))`)
 	b.is(`document.querySelectorAll('.thread').length > 1`)
 	b.press("Make the batch")
 	b.at("/bench/batches/")
@@ -142,7 +142,7 @@ func TestADoubleClickMakesOneBatch(t *testing.T) {
 	b.goTo("/match/O-50")
 	b.sees("can be paired")
 	// Twice at once, past the guard on the page: the form's own key decides.
-	b.eval(`const f = document.querySelector('form[action="/match/O-50"]'); const d = new URLSearchParams(new FormData(f)); window.both = Promise.all([1, 2].map(() => fetch(f.action, {method: 'POST', body: d}).then(r => r.url)))`)
+	b.eval(`const f = document.querySelector('#weaveform'); const d = new URLSearchParams(new FormData(f)); window.both = Promise.all([1, 2].map(() => fetch(f.action, {method: 'POST', body: d}).then(r => r.url)))`)
 	urls := value[[]string](b, `window.both`)
 	assert.Equal(t, urls[0], urls[1])
 	var n int
