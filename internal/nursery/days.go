@@ -119,7 +119,7 @@ func leftOfHalf(half int, clock float64) float64 {
 
 // work lists the jobs: open tags, and what batches have on no tag.
 func (s *Service) work(ctx context.Context, q store.Q, d *diary, ts []technique.Technique, stay bool) error {
-	lim := limits{s: s, q: q, d: d, keep: s.keeper(q), cals: map[string]*season.Calendar{}, windows: map[string]technique.Standing{}, keeps: map[string]time.Time{}, genera: map[string]store.Genus{}}
+	lim := limits{s: s, q: q, book: s.almanac(q), d: d, keep: s.keeper(q), cals: map[string]*season.Calendar{}, windows: map[string]technique.Standing{}, keeps: map[string]time.Time{}, genera: map[string]store.Genus{}}
 	gs, err := q.Genera(ctx)
 	if err != nil {
 		return err
@@ -183,6 +183,7 @@ type limits struct {
 	ts      []technique.Technique
 	keep    *keeper
 	genera  map[string]store.Genus
+	book    *almanac
 	cals    map[string]*season.Calendar
 	windows map[string]technique.Standing
 	keeps   map[string]time.Time
@@ -196,7 +197,7 @@ func (l *limits) set(ctx context.Context, j *benchday.Job, stockGenus, bundle st
 	if !ok {
 		cal := l.cals[group]
 		if cal == nil {
-			y, err := l.s.yearOf(ctx, l.q, group)
+			y, err := l.book.year(ctx, group)
 			if err != nil {
 				return err
 			}

@@ -29,7 +29,8 @@ const (
 	spareShare     = 0.1
 	labelsATag     = 2
 	spareLabels    = 2
-	alcoholML      = 1.5 // a wipe
+	restShare      = 1.0 / 6 // of the hours, off the cut
+	alcoholML      = 1.5     // a wipe
 	graftsAWipe    = 25.0
 	potWay         = "pot at once"
 	sealingTieFilm = "film"
@@ -55,7 +56,7 @@ type SheetHand struct {
 	Name   string
 	Tags   []store.Tag
 	Grafts int
-	Hours  float64
+	Hours  float64 // at the hand's own pace, with rests
 }
 
 // DaySheet is what a bench day needs, and who does what.
@@ -86,6 +87,14 @@ func (s *Service) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 	for _, t := range ts {
 		rate[t.Key] = t.RatePerHour
 	}
+	hands, err := s.hands(ctx, q)
+	if err != nil {
+		return d, err
+	}
+	pace := map[string]float64{}
+	for _, h := range hands {
+		pace[h.Person.Name] = h.Speed.Mean
+	}
 	slices.SortStableFunc(tags, func(a, b store.Tag) int {
 		return cmp.Or(strings.Compare(a.Worker, b.Worker), a.Half-b.Half, strings.Compare(a.Batch, b.Batch), strings.Compare(a.Lot, b.Lot), strings.Compare(a.Bundle, b.Bundle))
 	})
@@ -96,7 +105,9 @@ func (s *Service) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 		}
 		h := &d.Hands[len(d.Hands)-1]
 		h.Tags, h.Grafts = append(h.Tags, t), h.Grafts+t.Planned
-		h.Hours += float64(t.Planned) / math.Max(1, rate[t.Technique])
+		if p := pace[t.Worker]; p > 0 {
+			h.Hours += float64(t.Planned) / math.Max(1, rate[t.Technique]*p) / (1 - restShare)
+		}
 		d.Grafts += t.Planned
 		if t.FinishedAt == nil {
 			d.Wood = drawn1(d.Wood, t.Bundle, t.BundlePlace, t.Variety, t.Planned-t.Tied, t.Worker)

@@ -85,6 +85,7 @@ type Service struct {
 	log   *slog.Logger
 	clock func() time.Time
 	fairs fairs
+	sizes sizes
 }
 
 // New readies the nursery on a migrated database. On a demo house the clock

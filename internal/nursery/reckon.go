@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"sync"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/sizing"
@@ -83,6 +84,7 @@ type reckoner struct {
 	beliefs map[string]map[string]Belief
 	ts      []technique.Technique
 	own     []store.Took
+	book    *almanac
 	years   map[string]*season.Calendar // by season group
 	stands  map[string]technique.Standing
 	grade   sizing.Beta // of live trees that are lifted and make the grade
@@ -90,7 +92,7 @@ type reckoner struct {
 }
 
 func (s *Service) reckon(ctx context.Context, q store.Q) (*reckoner, error) {
-	r := &reckoner{s: s, q: q, genera: map[string]store.Genus{}, beliefs: map[string]map[string]Belief{}, years: map[string]*season.Calendar{}, stands: map[string]technique.Standing{}}
+	r := &reckoner{s: s, q: q, book: s.almanac(q), genera: map[string]store.Genus{}, beliefs: map[string]map[string]Belief{}, years: map[string]*season.Calendar{}, stands: map[string]technique.Standing{}}
 	gs, err := q.Genera(ctx)
 	for _, g := range gs {
 		r.genera[g.Key] = g
@@ -130,7 +132,7 @@ func (r *reckoner) know(ctx context.Context, genus, stockGenus string) (map[stri
 	group := r.genera[stockGenus].SeasonGroup
 	c, ok := r.years[group]
 	if !ok {
-		y, err := r.s.yearOf(ctx, r.q, group)
+		y, err := r.book.year(ctx, group)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -177,24 +179,17 @@ func (r *reckoner) need(ctx context.Context, o store.Order, chance float64) (Nee
 		return n, nil
 	}
 	expected := whatIf(n.By.Take, r.points)
-	chain := sizing.Chain{expected, r.grade}
-	n.Grafts, err = chain.Grafts(o.Trees, chance)
+	sized, err := r.s.sizes.of(want{o.Trees, chance, expected, r.grade})
 	if errors.Is(err, sizing.ErrNever) {
 		n.Missing = "no number of grafts gives that chance"
 		return n, nil
+	} else if err != nil {
+		return n, err
 	}
-	for _, q := range []struct {
-		take float64
-		into *int
-	}{{expected.Quantile(0.95), &n.Low}, {expected.Quantile(0.05), &n.High}} {
-		sure := sizing.Chain{sizing.Prior(q.take, 1e5), r.grade}
-		if *q.into, err = sure.Grafts(o.Trees, chance); err != nil {
-			*q.into = n.Grafts
-		}
-	}
+	n.Grafts, n.Low, n.High = sized.Grafts, sized.low, sized.high
 	w := n.By.Working(g)
 	n.Working = working.Working{Title: "Grafts to make for order " + o.Code, Answer: fmt.Sprintf("%d", n.Grafts), Rule: "how many to graft",
-		Range: fmt.Sprintf("%d if the take runs at the top of its range, %d at the foot. Chance of %d trees or more: %.1f %% with %d, %.1f %% with one fewer", n.Low, n.High, o.Trees, chain.ChanceOf(o.Trees, n.Grafts)*100, n.Grafts, chain.ChanceOf(o.Trees, n.Grafts-1)*100),
+		Range: fmt.Sprintf("%d if the take runs at the top of its range, %d at the foot. Chance of %d trees or more: %.1f %% with %d, %.1f %% with one fewer", n.Low, n.High, o.Trees, sized.Chance*100, n.Grafts, sized.Fewer*100),
 		Says:  "The least number of grafts of which at least the trees wanted take, and are lifted and make the grade, with the chance chosen, when neither rate is known for sure (beta-binomial, chained).",
 		Inputs: append([]working.Input{
 			{Name: "Trees wanted", Value: fmt.Sprint(o.Trees), Source: working.Entered, Ref: o.Code},
@@ -204,6 +199,66 @@ func (r *reckoner) need(ctx context.Context, o store.Order, chance float64) (Nee
 			{Name: "Lifted and making the grade", Value: fmt.Sprintf("%s (%s), worth %d trees", Pct(r.grade.Mean()), PctRange(r.grade.Interval90()), gradeWeight), Source: working.HouseDefault},
 		}, w.Inputs...)}
 	return n, nil
+}
+
+// want is what the number of grafts depends on.
+type want struct {
+	trees       int
+	chance      float64
+	take, grade sizing.Beta
+}
+
+// wanted is how many grafts it comes to, and at the ends of the take's range.
+type wanted struct {
+	sizing.Sized
+	low, high int
+}
+
+// sizes keeps what was worked out: the same orders are looked at again and
+// again, and a size changes only when what it depends on does.
+type sizes struct {
+	mu   sync.Mutex
+	kept map[want]wanted
+}
+
+// mostSizes bounds what is kept.
+const mostSizes = 20_000
+
+func (s *sizes) of(w want) (wanted, error) {
+	s.mu.Lock()
+	out, ok := s.kept[w]
+	s.mu.Unlock()
+	if ok {
+		return out, nil
+	}
+	var err error
+	if out.Sized, err = (sizing.Chain{w.take, w.grade}).Size(w.trees, w.chance); err != nil {
+		return out, err
+	}
+	for _, x := range []struct {
+		take float64
+		into *int
+	}{{w.take.Quantile(0.95), &out.low}, {w.take.Quantile(0.05), &out.high}} {
+		if *x.into, err = sizing.Grafts(w.trees, w.chance, scaled(w.grade, x.take)); err != nil {
+			*x.into = out.Grafts
+		}
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.kept == nil || len(s.kept) > mostSizes {
+		s.kept = map[want]wanted{}
+	}
+	s.kept[w] = out
+	return out, nil
+}
+
+// scaled is a belief of a known share times an unknown one, as a beta of the
+// same mean and spread.
+func scaled(b sizing.Beta, by float64) sizing.Beta {
+	m := b.Mean()
+	v := by * by * m * (1 - m) / (b.Alpha + b.Beta + 1)
+	m *= by
+	return sizing.Prior(m, m*(1-m)/v-1)
 }
 
 func whatIfSays(points int) string {

@@ -17,35 +17,72 @@ import (
 // pastYears is how many seasons the season page shows behind this one.
 const pastYears = 3
 
-// yearOf reads a season group's anchors, with this year's dates as warmth and
-// what was seen move them.
-func (s *Service) yearOf(ctx context.Context, q store.Q, group string) (season.Year, error) {
-	this := s.Today().Year()
-	return s.years(ctx, q, group, this-1, this+1)
+// almanac reads years, the weather once for all groups.
+type almanac struct {
+	s       *Service
+	q       store.Q
+	rests   map[string]bool
+	weather season.Known
+	years   map[string]season.Year
 }
 
-func (s *Service) years(ctx context.Context, q store.Q, group string, first, last int) (season.Year, error) {
+func (s *Service) almanac(q store.Q) *almanac {
+	return &almanac{s: s, q: q, years: map[string]season.Year{}}
+}
+
+// year reads a season group's anchors, with the dates of this year and the ones
+// beside it as warmth and what was seen move them.
+func (a *almanac) year(ctx context.Context, group string) (season.Year, error) {
+	if y, ok := a.years[group]; ok {
+		return y, nil
+	}
+	this := a.s.Today().Year()
+	y, err := a.span(ctx, group, this-1, this+1)
+	a.years[group] = y
+	return y, err
+}
+
+// span dates a group's anchors from one year to another.
+func (a *almanac) span(ctx context.Context, group string, first, last int) (season.Year, error) {
 	y := season.Year{Group: group}
-	gs, err := q.SeasonGroups(ctx)
+	from := time.Date(first-1, time.July, 1, 0, 0, 0, 0, time.UTC)
+	if a.rests == nil {
+		gs, err := a.q.SeasonGroups(ctx)
+		if err != nil {
+			return y, err
+		}
+		a.rests = map[string]bool{}
+		for _, g := range gs {
+			a.rests[g.Key] = g.Rests
+		}
+		if a.weather, err = a.s.weather(ctx, a.q, from); err != nil {
+			return y, err
+		}
+	}
+	rests, known := a.rests[group]
+	y.NoRest = known && !rests
+	as, err := a.q.Anchors(ctx, group)
 	if err != nil {
 		return y, err
 	}
-	for _, g := range gs {
-		y.NoRest = y.NoRest || g.Key == group && !g.Rests
+	for _, x := range as {
+		y.Anchors = append(y.Anchors, season.Anchor{Kind: x.Kind, Month: x.Month, Day: x.Day, SpreadDays: x.SpreadDays, Source: x.Source})
 	}
-	as, err := q.Anchors(ctx, group)
-	if err != nil {
-		return y, err
+	k := a.weather
+	seen, err := a.q.SeenOf(ctx, group, from)
+	for _, o := range seen {
+		k.Seen = append(k.Seen, season.Observation{Says: o.Says, On: o.On, Place: o.Place})
 	}
-	for _, a := range as {
-		y.Anchors = append(y.Anchors, season.Anchor{Kind: a.Kind, Month: a.Month, Day: a.Day, SpreadDays: a.SpreadDays, Source: a.Source})
-	}
-	k, err := s.known(ctx, q, group, time.Date(first-1, time.July, 1, 0, 0, 0, 0, time.UTC))
 	return y.With(k, first, last), err
 }
 
-// known gathers what is known of a group's years from a day on.
-func (s *Service) known(ctx context.Context, q store.Q, group string, from time.Time) (season.Known, error) {
+// yearOf reads one group's year.
+func (s *Service) yearOf(ctx context.Context, q store.Q, group string) (season.Year, error) {
+	return s.almanac(q).year(ctx, group)
+}
+
+// weather reads the site's usual temperatures and its days from one on.
+func (s *Service) weather(ctx context.Context, q store.Q, from time.Time) (season.Known, error) {
 	var k season.Known
 	ns, err := q.Normals(ctx)
 	if err != nil {
@@ -55,15 +92,8 @@ func (s *Service) known(ctx context.Context, q store.Q, group string, from time.
 		k.Normals[n.Month-1] = n.MeanC
 	}
 	ws, err := q.Weather(ctx, from)
-	if err != nil {
-		return k, err
-	}
 	for _, w := range ws {
 		k.Weather = append(k.Weather, season.DegreeDay{On: w.On, MeanC: w.MeanC, LowC: w.LowC})
-	}
-	seen, err := q.SeenOf(ctx, group, from)
-	for _, o := range seen {
-		k.Seen = append(k.Seen, season.Observation{Says: o.Says, On: o.On, Place: o.Place})
 	}
 	return k, err
 }
@@ -204,7 +234,8 @@ func (s *Service) Season(ctx context.Context, group string) (SeasonPage, error) 
 	}
 	p.From = yearStart(p.Today)
 	this := p.Today.Year()
-	y, err := s.years(ctx, q, group, this-pastYears, this+1)
+	book := s.almanac(q)
+	y, err := book.span(ctx, group, this-pastYears, this+1)
 	if err != nil {
 		return p, err
 	}
@@ -228,10 +259,6 @@ func (s *Service) Season(ctx context.Context, group string) (SeasonPage, error) 
 	for _, state := range []string{season.Resting, season.RipeGreen} {
 		p.Wood[state] = c.WoodSpans(state)
 	}
-	k, err := s.known(ctx, q, group, time.Date(this-pastYears-1, time.July, 1, 0, 0, 0, 0, time.UTC))
-	if err != nil {
-		return p, err
-	}
 	for yr := this - 1; yr >= this-pastYears && y.Moved(yr); yr-- {
 		past := PastYear{Year: yr, Spans: y.Band(yr)}
 		for _, d := range y.Dated {
@@ -249,7 +276,7 @@ func (s *Service) Season(ctx context.Context, group string) (SeasonPage, error) 
 			p.Sights = append(p.Sights, x.Says)
 		}
 	}
-	p.warmth(y, k)
+	p.warmth(y, book.weather)
 	p.Normals, err = q.Normals(ctx)
 	return p, err
 }

@@ -21,6 +21,7 @@ type TodayPage struct {
 	Risks          []Risk      // worst first
 	Unmeasured     []store.Lot // with stems free and no reading
 	Sticks, Plants int         // of wood to cut for the open orders
+	Days           DaysPage    // the plan of the bench days
 }
 
 // Risk is something that will be lost if nobody does anything.
@@ -81,6 +82,9 @@ func (s *Service) TodayPage(ctx context.Context, a Actor) (TodayPage, error) {
 		case !t.Day.After(s.Today()):
 			p.Bench = append(p.Bench, t)
 		}
+	}
+	if p.Days, err = s.BenchDays(ctx, s.Today()); err != nil {
+		return p, err
 	}
 	if p.Unmeasured, err = q.Unmeasured(ctx); err != nil {
 		return p, err

@@ -99,3 +99,7 @@ func BenchmarkResults(b *testing.B)   { benchPage(b, "/results") }
 func BenchmarkHealPage(b *testing.B)  { benchPage(b, "/heal") }
 func BenchmarkBenchPage(b *testing.B) { benchPage(b, "/bench") }
 func BenchmarkMatch(b *testing.B)     { benchPage(b, "/match/O-52") }
+func BenchmarkOrders(b *testing.B)    { benchPage(b, "/orders") }
+func BenchmarkSeason(b *testing.B)    { benchPage(b, "/season/pome") }
+func BenchmarkDays(b *testing.B)      { benchPage(b, "/bench/days") }
+func BenchmarkProgramme(b *testing.B) { benchPage(b, "/match/programme") }

@@ -139,6 +139,23 @@ type Warmth struct {
 	From    time.Time
 	Normals Normals
 	Days    map[time.Time]DegreeDay
+	usual   *[367]float64 // a usual day's degree-days, by day of the year; nil to work them out
+}
+
+// table is a usual day's degree-days, by day of the year.
+func (n Normals) table() *[367]float64 {
+	var out [367]float64
+	for i := 1; i <= 366; i++ {
+		out[i] = n.DegreeDays(day(2027, 1, i))
+	}
+	return &out
+}
+
+func (w Warmth) usualOn(t time.Time) float64 {
+	if w.usual == nil {
+		return w.Normals.DegreeDays(t)
+	}
+	return w.usual[t.YearDay()]
 }
 
 // On is a day's degree-days, and whether they were read.
@@ -146,7 +163,7 @@ func (w Warmth) On(t time.Time) (float64, bool) {
 	if d, ok := w.Days[t]; ok {
 		return math.Max(0, d.MeanC-BaseC), true
 	}
-	return w.Normals.DegreeDays(t), false
+	return w.usualOn(t), false
 }
 
 // Sum adds up from the start to the day, without it. usual leaves readings out.
@@ -154,7 +171,7 @@ func (w Warmth) Sum(to time.Time, usual bool) float64 {
 	s := 0.0
 	for d := w.From; d.Before(to); d = d.AddDate(0, 0, 1) {
 		if usual {
-			s += w.Normals.DegreeDays(d)
+			s += w.usualOn(d)
 		} else {
 			x, _ := w.On(d)
 			s += x
@@ -205,10 +222,34 @@ func (y Year) With(k Known, first, last int) Year {
 	}
 	seen = append(seen, y.frosts(k.Weather)...)
 	sort.SliceStable(seen, func(i, j int) bool { return seen[i].On.Before(seen[j].On) })
+	told := y.resolve(seen)
+	usual := k.Normals.table()
 	for yr := first; yr <= last; yr++ {
-		y.Dated = append(y.Dated, y.dateOne(yr, k, days, seen)...)
+		y.Dated = append(y.Dated, y.dateOne(yr, k, usual, days, told)...)
 	}
 	return y
+}
+
+// told is what an observation tells of one anchor.
+type told struct {
+	Observation
+	tells Tell
+}
+
+// resolve sorts what was seen by the anchor it tells of.
+func (y Year) resolve(seen []Observation) map[string][]told {
+	out := map[string][]told{}
+	for _, o := range seen {
+		i := slices.IndexFunc(Sights, func(s Sight) bool { return s.Says == o.Says })
+		if i < 0 {
+			continue
+		}
+		s := Sights[i]
+		if k := nearestKind(y, s.Kinds, o.On); k >= 0 && s.Tells[k] != Nothing {
+			out[s.Kinds[k]] = append(out[s.Kinds[k]], told{o, s.Tells[k]})
+		}
+	}
+	return out
 }
 
 // winterDays is how long after one hard frost the next still belongs to the
@@ -256,7 +297,7 @@ func (y Year) anchor(kind string) (Anchor, bool) {
 }
 
 // dateOne dates a year's anchors.
-func (y Year) dateOne(yr int, k Known, days map[time.Time]DegreeDay, seen []Observation) []Dated {
+func (y Year) dateOne(yr int, k Known, usual *[367]float64, days map[time.Time]DegreeDay, seen map[string][]told) []Dated {
 	var out []Dated
 	carried := 0.0 // days that what was seen in spring moved it
 	var swell time.Time
@@ -268,7 +309,7 @@ func (y Year) dateOne(yr int, k Known, days map[time.Time]DegreeDay, seen []Obse
 		d := Dated{Kind: kind, Usual: day(yr, a.Month, a.Day)}
 		at, spread := 0.0, math.Max(1, float64(a.SpreadDays)) // days from the usual
 		spring := slices.Contains(warmed, kind)
-		if w, ok := y.warmthTo(d.Usual, k, days); ok && spring {
+		if w, ok := y.warmthTo(d.Usual, k, usual, days); ok && spring {
 			by := daysBetween(d.Usual, w.reaches(d.Usual))
 			share := w.known(d.Usual)
 			if by != 0 {
@@ -281,7 +322,7 @@ func (y Year) dateOne(yr int, k Known, days map[time.Time]DegreeDay, seen []Obse
 			at += float64(by)
 			d.Moves = append(d.Moves, Move{by, "half of what was seen of the sign before it carries over", Carry})
 		}
-		after, by, why := bounds(y, kind, d.Usual, seen)
+		after, by, why := bounds(d.Usual, seen[kind])
 		before := at
 		at, low, high := believe(at, spread, after, by)
 		if why != "" {
@@ -314,7 +355,7 @@ func (y Year) dateOne(yr int, k Known, days map[time.Time]DegreeDay, seen []Obse
 
 // warmthTo readies the sum of warmth toward an anchor: from the middle of the
 // rest before it. False where there are no readings in that stretch.
-func (y Year) warmthTo(usual time.Time, k Known, days map[time.Time]DegreeDay) (Warmth, bool) {
+func (y Year) warmthTo(usual time.Time, k Known, table *[367]float64, days map[time.Time]DegreeDay) (Warmth, bool) {
 	rest, ok1 := y.anchor(RestBegins)
 	swell, ok2 := y.anchor(BudSwell)
 	if k.NoNormal || !ok1 || !ok2 {
@@ -329,7 +370,7 @@ func (y Year) warmthTo(usual time.Time, k Known, days map[time.Time]DegreeDay) (
 	}
 	s := last(swell, usual)
 	r := last(rest, s)
-	w := Warmth{From: r.AddDate(0, 0, daysBetween(r, s)/2), Normals: k.Normals, Days: days}
+	w := Warmth{From: r.AddDate(0, 0, daysBetween(r, s)/2), Normals: k.Normals, Days: days, usual: table}
 	return w, w.known(usual) > 0
 }
 
@@ -366,28 +407,19 @@ func (w Warmth) says(usual time.Time) string {
 // bounds gathers what was seen of an anchor in the year of a usual date: it
 // came after the last time it had not, and by the first time it had, in days
 // from the usual date.
-func bounds(y Year, kind string, usual time.Time, seen []Observation) (after, by float64, why string) {
+func bounds(usual time.Time, seen []told) (after, by float64, why string) {
 	after, by = math.Inf(-1), math.Inf(1)
 	var not, yes Observation
 	for _, o := range seen {
-		i := slices.IndexFunc(Sights, func(s Sight) bool { return s.Says == o.Says })
-		if i < 0 {
-			continue
-		}
-		s := Sights[i]
-		k := nearestKind(y, s.Kinds, o.On)
-		if k < 0 || s.Kinds[k] != kind {
-			continue
-		}
 		n := daysBetween(usual, o.On)
 		if n <= -183 || n > 182 {
 			continue // of another year
 		}
 		switch {
-		case s.Tells[k] == Come && float64(n) < by:
-			by, yes = float64(n), o
-		case s.Tells[k] == NotYet && float64(n) > after:
-			after, not = float64(n), o
+		case o.tells == Come && float64(n) < by:
+			by, yes = float64(n), o.Observation
+		case o.tells == NotYet && float64(n) > after:
+			after, not = float64(n), o.Observation
 		}
 	}
 	at := func(o Observation) string {
@@ -474,12 +506,13 @@ func (y Year) WarmthOf(k Known, on time.Time) (Warmth, bool) {
 	if !ok {
 		return Warmth{}, false
 	}
+	table := k.Normals.table()
 	// The swell that this date's warmth leads to, or that it has just led to.
 	usual := day(on.Year(), a.Month, a.Day)
 	if daysBetween(usual, on) > 150 {
 		usual = day(on.Year()+1, a.Month, a.Day)
 	}
-	return y.warmthTo(usual, k, days)
+	return y.warmthTo(usual, k, table, days)
 }
 
 // Moved says whether anything moved a turn of the stock in a year.

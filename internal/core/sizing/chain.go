@@ -34,15 +34,67 @@ func (c Chain) Grafts(trees int, chance float64) (int, error) {
 	if !(chance > 0 && chance < 1) || !c.sound() {
 		return 0, fmt.Errorf("chance %g, stages %v: %w", chance, []Beta(c), ErrNever)
 	}
-	of := c.chances()
-	hi := trees
-	for of(trees, hi) < chance {
-		if hi > mostGrafts {
+	return c.least(c.chances(), trees, chance)
+}
+
+// least searches about the answer for one stage of the same mean and spread.
+func (c Chain) least(of func(trees, n int) float64, trees int, chance float64) (int, error) {
+	guess, err := Grafts(trees, chance, c.alike())
+	if err != nil {
+		guess = trees
+	}
+	lo, hi := trees-1, guess // of(lo) < chance: fewer grafts than trees are never enough
+	for step := 1; of(trees, hi) < chance; step *= 2 {
+		if lo = hi; hi > mostGrafts {
 			return 0, fmt.Errorf("over %d grafts: %w", mostGrafts, ErrNever)
 		}
-		hi *= 2
+		hi += step
 	}
-	return trees + sort.Search(hi-trees, func(i int) bool { return of(trees, trees+i) >= chance }), nil
+	for step := 1; hi-step > lo; step *= 2 {
+		if of(trees, hi-step) < chance {
+			lo = hi - step
+			break
+		}
+		hi -= step
+	}
+	return lo + 1 + sort.Search(hi-lo-1, func(i int) bool { return of(trees, lo+1+i) >= chance }), nil
+}
+
+// alike is one stage of about the same mean and spread as the chain.
+func (c Chain) alike() Beta {
+	mean, square := 1.0, 1.0
+	for _, b := range c {
+		m := b.Mean()
+		mean *= m
+		square *= m*m + m*(1-m)/(b.Alpha+b.Beta+1)
+	}
+	return Prior(mean, math.Max(1e-6, mean*(1-mean)/(square-mean*mean)-1))
+}
+
+// Sized is how many grafts are wanted, and the chance of the trees with them
+// and with one fewer.
+type Sized struct {
+	Grafts        int
+	Chance, Fewer float64
+}
+
+// Size works out the grafts for so many trees with a chance, as Grafts does,
+// and the chances on either side of it.
+func (c Chain) Size(trees int, chance float64) (Sized, error) {
+	if trees <= 0 || !(chance > 0 && chance < 1) || !c.sound() {
+		n, err := c.Grafts(trees, chance)
+		return Sized{Grafts: n, Chance: 1, Fewer: 1}, err
+	}
+	of := c.chances()
+	n, err := c.least(of, trees, chance)
+	if err != nil {
+		return Sized{}, err
+	}
+	s := Sized{Grafts: n, Chance: of(trees, n)}
+	if n > trees {
+		s.Fewer = of(trees, n-1)
+	}
+	return s, nil
 }
 
 func (c Chain) sound() bool {
@@ -89,7 +141,18 @@ func (c Chain) chances() func(trees, n int) float64 {
 		low += l
 		weights = fold(weights, w)
 	}
+	// What lies far out weighs nothing.
+	const nothing = 1e-12
+	for len(weights) > 1 && weights[0] < nothing {
+		low, weights = low+h, weights[1:]
+	}
+	for len(weights) > 1 && weights[len(weights)-1] < nothing {
+		weights = weights[:len(weights)-1]
+	}
 	return func(trees, n int) float64 {
+		if n < trees {
+			return 0
+		}
 		sum, all := 0.0, 0.0
 		for i, w := range weights {
 			all += w
