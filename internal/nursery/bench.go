@@ -1,6 +1,7 @@
 package nursery
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -90,15 +91,30 @@ func (s *Service) Bench(ctx context.Context, a Actor, batchesAfter int64) (Bench
 	q := s.db.Q()
 	var p BenchPage
 	var err error
-	if p.Mine, err = q.Tags(ctx, store.Which{WorkerID: a.ID, Open: true, Limit: 200}); err != nil || a.Role == BenchHand {
+	if p.Mine, err = q.Tags(ctx, store.Which{WorkerID: a.ID, Open: true, Limit: 200}); err != nil {
 		return p, err
+	}
+	slices.SortStableFunc(p.Mine, byDay)
+	if a.Role == BenchHand {
+		return p, nil
 	}
 	if p.Open, err = q.Tags(ctx, store.Which{Open: true, Limit: 200}); err != nil {
 		return p, err
 	}
-	slices.SortStableFunc(p.Open, func(x, y store.Tag) int { return strings.Compare(x.Worker, y.Worker) })
+	slices.SortStableFunc(p.Open, func(x, y store.Tag) int { return cmp.Or(strings.Compare(x.Worker, y.Worker), byDay(x, y)) })
 	p.Batches, err = q.Batches(ctx, batchesAfter, pageSize)
 	return p, err
+}
+
+// byDay puts tags in the order of their days: what is begun first.
+func byDay(x, y store.Tag) int {
+	begun := func(t store.Tag) int {
+		if t.StartedAt != nil {
+			return 0
+		}
+		return 1
+	}
+	return cmp.Or(begun(x)-begun(y), x.Day.Compare(y.Day), x.Half-y.Half, cmp.Compare(x.ID, y.ID))
 }
 
 // HandOver gives an open tag to another worker.

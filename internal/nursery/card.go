@@ -3,6 +3,7 @@ package nursery
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"unionknot/internal/core/technique"
@@ -131,7 +132,8 @@ func (s *Service) Card(ctx context.Context, a Actor, code string) (CardPage, err
 	if p.Workers, err = s.Workers(ctx); err != nil {
 		return p, err
 	}
-	mine, err := q.Tags(ctx, store.Which{WorkerID: p.Tag.WorkerID, Open: true, Limit: 20})
+	mine, err := q.Tags(ctx, store.Which{WorkerID: p.Tag.WorkerID, Open: true, Limit: 200})
+	slices.SortStableFunc(mine, byDay)
 	for _, t := range mine {
 		if t.Code != p.Tag.Code {
 			p.Next = t.Code

@@ -76,8 +76,13 @@ func (s *Service) diary(ctx context.Context, q store.Q, stay bool) (*diary, erro
 	}
 	d.tagSize = h.TagSize
 	d.p = benchday.Problem{Slots: 2 * daysPlanned, Rate: map[string]float64{}, TagSize: h.TagSize, ShareOver: sharedOver, Stations: map[string]int{}}
-	for _, t := range ts {
-		d.p.Rate[t.Key], d.names[t.Key] = t.RatePerHour, t.Name
+	// Of techniques that are no longer in use too: their tags may be open.
+	all, err := q.Techniques(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, t := range all {
+		d.p.Rate[t.Key], d.names[t.Key] = float64(t.RatePerHour), t.Name
 	}
 	stations, err := q.Stations(ctx)
 	if err != nil {

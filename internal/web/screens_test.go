@@ -107,6 +107,7 @@ func TestTheWeaveIsSolvedAnewWhileOneLooks(t *testing.T) {
 	b.sees("122 of 122 grafts")
 	b.fill("#grafts", "30"+kb.Tab)
 	b.sees("30 of 30 grafts")
+	b.is(`!document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling, .htmx-added')`)
 	b.eval(`document.querySelector('input[name=way][value="whip-and-tongue"]').click()`)
 	b.sees("left out by choice")
 	b.is(`![...document.querySelectorAll('aside > table > tbody > tr > td:first-child')].some(c => c.innerText.includes('whip and tongue'))`)

@@ -158,15 +158,15 @@ func InWindow(t Technique, j Job) (bool, string) {
 }
 
 func against(t Technique, j Job) string {
-	if j.InUse != nil && !j.InUse(t.Key) {
-		return "left out by choice"
-	}
 	cal := j.Calendar
 	if cal == nil {
 		cal = j.Stock.Around(j.On)
 	}
 	if s := t.Standing(cal, j.WoodStates, j.On); s.Verdict == Shut {
 		return s.Why
+	}
+	if j.InUse != nil && !j.InUse(t.Key) {
+		return "left out by choice"
 	}
 	if j.BudsAPiece != nil && !slices.ContainsFunc(j.BudsAPiece, t.TakesBuds) {
 		if t.BudsMax == 1 {
