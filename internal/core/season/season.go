@@ -95,12 +95,18 @@ type Calendar struct {
 // Calendar dates the anchors of the years from first to last.
 func (y Year) Calendar(first, last int) *Calendar {
 	c := &Calendar{year: y, dates: map[string][]time.Time{}}
+	type turn struct {
+		kind      string
+		usual, on time.Time
+	}
+	var turns []turn
 	for yr := first; yr <= last; yr++ {
 		for _, a := range y.Anchors {
-			on := y.date(a.Kind, day(yr, a.Month, a.Day))
-			c.dates[a.Kind] = append(c.dates[a.Kind], on)
-			if s, ok := turning[a.Kind]; ok && !y.NoRest {
-				c.spans = append(c.spans, Span{State: s, From: on})
+			t := turn{a.Kind, day(yr, a.Month, a.Day), time.Time{}}
+			if t.on = y.date(a.Kind, t.usual); turning[a.Kind] == "" || y.NoRest {
+				c.dates[a.Kind] = append(c.dates[a.Kind], t.on)
+			} else {
+				turns = append(turns, t)
 			}
 		}
 	}
@@ -109,7 +115,17 @@ func (y Year) Calendar(first, last int) *Calendar {
 		c.spans = []Span{{State: Running, From: day(first, 1, 1), To: day(last+1, 1, 1)}}
 		return c
 	}
-	sort.SliceStable(c.spans, func(i, j int) bool { return c.spans[i].From.Before(c.spans[j].From) })
+	// The states follow each other in their usual order, however far what was
+	// seen has pushed one of them.
+	sort.SliceStable(turns, func(i, j int) bool { return turns[i].usual.Before(turns[j].usual) })
+	for i, t := range turns {
+		if i > 0 && !t.on.After(turns[i-1].on) {
+			t.on = turns[i-1].on.AddDate(0, 0, 1)
+			turns[i] = t
+		}
+		c.spans = append(c.spans, Span{State: turning[t.kind], From: t.on})
+		c.dates[t.kind] = append(c.dates[t.kind], t.on)
+	}
 	for i := range c.spans {
 		if i+1 < len(c.spans) {
 			c.spans[i].To = c.spans[i+1].From
