@@ -185,7 +185,7 @@ func (s *Service) ShipSeason(ctx context.Context, a Actor, site string) error {
 	turn := map[string]int{SiteNorth: 0, SiteSouth: 6}
 	by, ok := turn[site]
 	if !ok {
-		return Problem{"site", "Choose north or south of the line."}
+		return Problem{"", "Choose north or south of the line."}
 	}
 	north := season.Normals{2.5, 3, 5.5, 8.5, 12, 15, 17, 16.8, 14, 10, 6, 3.5}
 	return s.db.Tx(ctx, func(q store.Q) error {

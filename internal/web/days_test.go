@@ -133,6 +133,7 @@ func orderToLabels(t *testing.T, keyboard bool) {
 	b.is(`document.querySelectorAll('.label-tag').length > 3`)
 	b.goTo("/bench/day/" + day)
 	b.press("Key the sheet in")
+	b.at("/bench/day/" + day + "/key")
 	first := value[string](b, `document.querySelector('.keyform input[name=code]').value`)
 	b.fill("#tied-"+first, "999")
 	b.press("Keep the sheet")

@@ -244,6 +244,8 @@ func (y Year) dateOne(yr int, k Known, usual *[367]float64, days map[time.Time]D
 			if spring {
 				carried = at - before
 			}
+		} else if spring {
+			carried *= carryShare
 		}
 		d.On = d.Usual.AddDate(0, 0, int(math.Round(at)))
 		d.Low, d.High = d.Usual.AddDate(0, 0, int(math.Floor(low))), d.Usual.AddDate(0, 0, int(math.Ceil(high)))
