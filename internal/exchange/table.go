@@ -217,9 +217,9 @@ func (t *Table) measure(column string) (other string, turn func(float64) float64
 				return base + end, inches, true
 			}
 		}
-	case plain(column) == "c":
-		if t.Has("f") {
-			return "f", fahrenheit, true
+	case strings.HasSuffix(plain(column), "c"):
+		if other := strings.TrimSuffix(plain(column), "c") + "f"; t.Has(other) {
+			return other, fahrenheit, true
 		}
 	}
 	return "", nil, false

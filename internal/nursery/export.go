@@ -63,6 +63,14 @@ func (s *Service) rows(ctx context.Context, q store.Q, kind string, row func(...
 		return q.AllReadings(ctx, func(lot string, on time.Time, no int, mm float64) error {
 			return row("lot", lot, "taken_on", on.Format(time.DateOnly), "mm", mm, "no", no)
 		})
+	case "weather":
+		ws, err := q.Weather(ctx, time.Time{})
+		for _, w := range ws {
+			if err := row("day", w.On.Format(time.DateOnly), "mean_c", w.MeanC, "low_c", w.LowC); err != nil {
+				return err
+			}
+		}
+		return err
 	case "store":
 		return q.AllColdReadings(ctx, func(place string, at time.Time, c float64) error {
 			return row("store", place, "at", at.Local().Format(time.RFC3339), "c", c)

@@ -137,3 +137,49 @@ func (s *Service) techniques(ctx context.Context, q store.Q) ([]technique.Techni
 	}
 	return out, nil
 }
+
+// Worth is what things are worth, in cents and hundredths.
+type Worth struct {
+	WageCents, TreeCents, StemCents, PieceCents int
+	DelayPct, GradePct                          int
+}
+
+// WorthOf reads what things are worth in a house.
+func WorthOf(h store.House) Worth {
+	return Worth{h.WageCents, h.TreeCents, h.StemCents, h.PieceCents, int(h.DelayShare*100 + 0.5), int(h.GradeShare*100 + 0.5)}
+}
+
+// SetWorth keeps what things are worth.
+func (s *Service) SetWorth(ctx context.Context, a Actor, n Worth) error {
+	if err := a.must(Propagator); err != nil {
+		return err
+	}
+	var ps Problems
+	for field, cents := range map[string]int{"wage": n.WageCents, "tree": n.TreeCents, "stem": n.StemCents, "piece": n.PieceCents} {
+		if cents < 0 || cents > 100_000_000 {
+			ps.add(field, "Give an amount from 0 to a million.")
+		}
+	}
+	if n.DelayPct < 0 || n.DelayPct > 100 {
+		ps.add("delay", "A year's delay costs 0 to 100 in a hundred of a tree.")
+	}
+	if n.GradePct < 10 || n.GradePct > 99 {
+		ps.add("grade", "Between 10 and 99 in a hundred make the grade.")
+	}
+	if err := ps.orNil(); err != nil {
+		return err
+	}
+	return s.db.Tx(ctx, func(q store.Q) error {
+		h, err := q.LockHouse(ctx)
+		if err != nil {
+			return err
+		}
+		was := WorthOf(h)
+		h.WageCents, h.TreeCents, h.StemCents, h.PieceCents = n.WageCents, n.TreeCents, n.StemCents, n.PieceCents
+		h.DelayShare, h.GradeShare = float64(n.DelayPct)/100, float64(n.GradePct)/100
+		if err := q.UpdateHouse(ctx, h); err != nil {
+			return err
+		}
+		return s.changed(ctx, q, a, "house", "worth", "changed", was, n)
+	})
+}

@@ -28,6 +28,7 @@ var LoadKinds = []LoadKind{
 	{"plants", "mother plants", []string{"code", "genus", "variety"}, []string{"place", "planted_year", "seen_true_by", "seen_true_on", "health", "licence"}, "plants.csv", "/wood"},
 	{"bundles", "wood bundles", []string{"code", "plant", "cut_on", "sticks", "length_mm", "base_mm", "tip_mm", "internode_mm", "buds_per_piece"}, []string{"state", "blind_pct", "place"}, "bundles.csv", "/wood"},
 	{"store", "store readings", []string{"store", "at", "c"}, nil, "store.csv", "/wood/store"},
+	{"weather", "weather", []string{"day", "mean_c"}, []string{"low_c"}, "weather.csv", "/season"},
 	{"orders", "orders", []string{"code", "genus", "variety", "stock", "trees", "due_on"}, []string{"stock_genus", "priority", "buyer"}, "orders.csv", "/orders"},
 }
 
@@ -142,6 +143,11 @@ func (s *Service) LoadNow(ctx context.Context, a Actor, id int64) error {
 				return err
 			}
 		}
+		if len(l.weather) > 0 {
+			if _, err := q.AddWeather(ctx, l.weather); err != nil {
+				return err
+			}
+		}
 		if err := q.EndLoad(ctx, id, "loaded", l.news(), l.same); err != nil {
 			return err
 		}
@@ -173,6 +179,7 @@ type loading struct {
 	adds     []addition
 	readings []store.Reading
 	colds    map[int64][]store.ColdReading
+	weather  []store.WeatherDay
 	same     int
 	bad      []exchange.Bad
 	badRows  int
@@ -181,7 +188,7 @@ type loading struct {
 
 // news is how many rows would be added.
 func (l *loading) news() int {
-	n := len(l.adds) + len(l.readings)
+	n := len(l.adds) + len(l.readings) + len(l.weather)
 	for _, rs := range l.colds {
 		n += len(rs)
 	}
@@ -213,6 +220,6 @@ func (s *Service) readLoad(ctx context.Context, q store.Q, f store.Load) (*loadi
 	}
 	l := &loading{seen: map[string]int{}}
 	read := map[string]func(context.Context, store.Q, *loading, *exchange.Table) error{
-		"lots": s.readLots, "readings": s.readReadings, "plants": s.readPlants, "bundles": s.readBundles, "orders": s.readOrders, "store": s.readColds}[f.Kind]
+		"lots": s.readLots, "readings": s.readReadings, "plants": s.readPlants, "bundles": s.readBundles, "orders": s.readOrders, "store": s.readColds, "weather": s.readWeather}[f.Kind]
 	return l, t, read(ctx, q, l, t)
 }

@@ -299,6 +299,7 @@ const (
 	learnHours     = 4.0 // practice before a technique is let near stock
 	learnerSpeed   = 0.6
 	helperMostDays = 30
+	mostTaught     = 8 // lessons tried out
 )
 
 // PlanWays works out what would bring late grafts in time, each by planning
@@ -322,7 +323,7 @@ func (s *Service) PlanWays(ctx context.Context) ([]PlanWay, int, error) {
 		p := d.p
 		p.Hands = slices.Clone(d.p.Hands)
 		change(&p)
-		plan, err := benchday.Solve(p)
+		plan, err := benchday.Quick(p)
 		if err != nil {
 			return err
 		}
@@ -365,12 +366,20 @@ func (s *Service) PlanWays(ctx context.Context) ([]PlanWay, int, error) {
 	}); err != nil {
 		return nil, 0, err
 	}
-	// Teach what is late to those who do not know it.
+	// Teach what is late to those who do not know it, the most hours first.
+	learners := make([]int, len(d.hands))
+	for i := range learners {
+		learners[i] = i
+	}
+	slices.SortStableFunc(learners, func(a, b int) int { return cmp.Compare(d.hands[b].WeekHours(), d.hands[a].WeekHours()) })
+	taught := 0
 	for _, k := range lateTechniques(d, base) {
-		for i, x := range d.hands {
-			if x.Knows[k] || x.WeekHours() == 0 {
+		for _, i := range learners {
+			x := d.hands[i]
+			if x.Knows[k] || x.WeekHours() == 0 || taught == mostTaught {
 				continue
 			}
+			taught++
 			if err := try(fmt.Sprintf("Teach %s to %s", d.names[k], x.Person.Name), func(benchday.Plan, benchday.Problem) float64 { return learnHours * 2 * wage }, func(p *benchday.Problem) {
 				knows := map[string]bool{k: true}
 				for t, ok := range p.Hands[i].Knows {

@@ -1,7 +1,9 @@
 package nursery_test
 
 import (
+	"bytes"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -10,6 +12,7 @@ import (
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
+	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 )
 
@@ -191,4 +194,57 @@ func TestWeatherIsKeptOnceAndMovesTheSpring(t *testing.T) {
 	require.NoError(t, err)
 	assert.Greater(t, q.Anchors[1].This.Days(), p.Anchors[1].This.Days(), "the same days are cold in a warmer place")
 	assert.Error(t, h.SetNormals(ctx, h.maud, [12]float64{99}))
+}
+
+func TestWeatherComesInAndGoesOutAsAFile(t *testing.T) {
+	h := newHouse(t)
+	h.on(2027, 2, 24)
+	p := h.load("weather", "day,mean_f,low_f\n2027-02-22,41,30\n2027-02-23,39.2,\n2027-02-24,,\n2027-02-25,41,30\n2027-02-21,30,41\nsoon,41,30\n2027-02-20,412,30\n")
+	assert.Equal(t, 2, p.New)
+	says := ""
+	for _, b := range p.Bad {
+		says += b.Says + "\n"
+	}
+	for _, want := range []string{"mean temperature", "still to come", "above the mean", "no day's mean"} {
+		assert.Contains(t, says, want)
+	}
+	require.NoError(t, h.LoadNow(ctx, h.maud, p.Load.ID))
+	ws, err := h.db.Q().Weather(ctx, time.Time{})
+	require.NoError(t, err)
+	require.Len(t, ws, 2)
+	assert.Equal(t, 5.0, ws[0].MeanC)
+	assert.Equal(t, -1.1, ws[0].LowC)
+	assert.Equal(t, ws[1].MeanC, ws[1].LowC, "without its lowest no frost is read from a day")
+	var f bytes.Buffer
+	require.NoError(t, h.Export(ctx, h.maud, "weather", exchange.CSV, &f))
+	again := h.load("weather", f.String())
+	assert.Equal(t, 2, again.Same, "what went out comes back unchanged")
+	assert.Zero(t, again.New)
+	other := h.load("weather", "day,mean_c\n2027-02-22,9\n")
+	assert.Equal(t, 1, other.BadN)
+}
+
+func TestWorthMovesTheWaysOut(t *testing.T) {
+	h := rivals(t)
+	n := nursery.Worth{WageCents: 1600, TreeCents: 900, StemCents: 130, PieceCents: 35, DelayPct: 25, GradePct: 96}
+	require.NoError(t, h.SetWorth(ctx, h.maud, n))
+	before := h.orderIf("O-1", nursery.WhatIf{})
+	n.StemCents, n.GradePct = 5000, 70
+	require.NoError(t, h.SetWorth(ctx, h.maud, n))
+	after := h.orderIf("O-1", nursery.WhatIf{})
+	assert.Greater(t, after.Line.Need.Grafts, before.Line.Need.Grafts)
+	buy := func(p nursery.OrderPage) nursery.WayOut {
+		for _, w := range p.Ways {
+			if strings.HasPrefix(w.Says, "Buy") && strings.Contains(w.Says, "stems") {
+				return w
+			}
+		}
+		require.Fail(t, "no way to buy stems")
+		return nursery.WayOut{}
+	}
+	assert.Greater(t, buy(after).EachCents(), 10*buy(before).EachCents())
+	require.ErrorIs(t, h.SetWorth(ctx, h.ansel, n), nursery.ErrNotAllowed)
+	for _, bad := range []nursery.Worth{{WageCents: -1, GradePct: 90}, {DelayPct: 101, GradePct: 90}, {GradePct: 100}} {
+		assert.Error(t, h.SetWorth(ctx, h.maud, bad))
+	}
 }

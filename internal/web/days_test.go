@@ -55,6 +55,7 @@ func orderToLabels(t *testing.T, keyboard bool) {
 	b.day("#f-due_on", benchDay.AddDate(1, 0, 0))
 	b.press("Take the order")
 	b.sees("Order O-60 is taken")
+	b.at("/orders")
 	before := value[string](b, `document.querySelector('#lines .lead b').innerText`)
 	b.set("#take", "-20")
 	b.is(`document.querySelector('#lines .lead b').innerText !== ` + quoted(before))

@@ -87,6 +87,8 @@ func TestBadInputOnEveryForm(t *testing.T) {
 		"a sheet of too many":    {"/bench/day/2027-02-23/key", fields("once", "0f0e0d0c-0b0a-4908-8706-050403020198", "code", live, "tied-"+live, "900"), "too many", "900"},
 		"strays of a word":       {"/match/union", fields("person", "2", "strays", "0.1 wobble"), "wobble is no number", "0.1 wobble"},
 		"too few strays":         {"/match/union", fields("person", "2", "strays", "0.1 0.2"), "at least 5", "0.1 0.2"},
+		"a tree worth less":      {"/house/worth", fields("wage", "16", "tree", "-3", "stem", "1.30", "piece", "0.35", "delay", "25", "grade", "96"), "from 0 to a million", "-3"},
+		"a wage of letters":      {"/house/worth", fields("wage", "a lot"), "Type a number", "a lot"},
 		"a chance of certainty":  {"/house", fields("house_name", "X", "tag_size", "25", "chance", "100"), "between 51 and 99", ""},
 		"a way of their own":     {"/house/ways", fields("key", "sealing", "chosen", "chewing gum"), "", ""},
 	} {
@@ -119,6 +121,7 @@ func TestGoodInputLeadsOn(t *testing.T) {
 		{"/house/people/" + pim + "/leave", fields(), "/house", "access has ended"},
 		{"/house/people/" + pim + "/leave", fields("back", "1"), "/house", "They are back"},
 		{"/heal/" + due + "/place", fields("place", "bench 4"), "/heal/" + due, "stands in bench 4"},
+		{"/house/worth", fields("wage", "17,50", "tree", "9", "stem", "1.20", "piece", "0.3", "delay", "20", "grade", "95"), "/house", "worth is kept"},
 		{"/season/nut/seen", fields("says", "buds tight", "on", "2027-02-21", "place", "far bank"), "/season/nut", "Buds tight is noted"},
 		{"/season/nut", fields("on-1", "20 March", "spread-1", "10"), "/season/nut", "usual dates are kept"},
 		{"/season/tender/rest", fields("rests", "no"), "/season/tender", "takes no rest here"},

@@ -10,5 +10,8 @@ create table day_plan (
 );
 create index tag_day_open on tag (day, half) where finished_at is null;
 
+alter table load drop constraint load_kind_check;
+alter table load add constraint load_kind_check check (kind in ('lots', 'readings', 'plants', 'bundles', 'orders', 'store', 'weather'));
+
 -- +goose Down
 select 1;

@@ -5,6 +5,7 @@ package house
 import (
 	"embed"
 	"io"
+	"math"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -33,6 +34,7 @@ func Routes(k *page.Kit) []page.Route {
 	return []page.Route{
 		{Method: "GET", Path: "/house", Who: page.Boss, Do: h.show},
 		{Method: "POST", Path: "/house", Who: page.Boss, Do: h.settings},
+		{Method: "POST", Path: "/house/worth", Who: page.Boss, Do: h.worth},
 		{Method: "POST", Path: "/house/people", Who: page.Boss, Do: h.addPerson},
 		{Method: "POST", Path: "/house/people/{id}/leave", Who: page.Boss, Do: h.leave},
 		{Method: "POST", Path: "/house/ways", Who: page.Boss, Do: h.way},
@@ -61,6 +63,15 @@ type housePage struct {
 	Roles     []string
 	ChancePct int
 	Kinds     []nursery.LoadKind
+	Worth     []worthRow
+}
+
+// worthRow is one thing's worth, as it stands in the form.
+type worthRow struct{ Key, Label, Value string }
+
+func worthRows(w nursery.Worth) []worthRow {
+	return []worthRow{{"wage", "An hour's wage", nursery.Money(w.WageCents)}, {"tree", "A live tree", nursery.Money(w.TreeCents)}, {"stem", "A stem of stock", nursery.Money(w.StemCents)},
+		{"piece", "A piece of wood", nursery.Money(w.PieceCents)}, {"delay", "A year's delay, % of a tree", strconv.Itoa(w.DelayPct)}, {"grade", "Live trees that make the grade, %", strconv.Itoa(w.GradePct)}}
 }
 
 func (h house) show(w http.ResponseWriter, r *http.Request) error {
@@ -73,7 +84,7 @@ func (h house) showHouse(w http.ResponseWriter, r *http.Request, f page.Form, st
 		return err
 	}
 	p := housePage{HousePage: hp, Roles: []string{string(nursery.BenchHand), string(nursery.Propagator), string(nursery.Looker)},
-		ChancePct: int(hp.House.Chance*100 + 0.5), Kinds: nursery.LoadKinds}
+		ChancePct: int(hp.House.Chance*100 + 0.5), Kinds: nursery.LoadKinds, Worth: worthRows(nursery.WorthOf(hp.House))}
 	for _, x := range hp.Ways {
 		p.Ways = append(p.Ways, wayLine{x, nursery.Options(x)})
 	}
@@ -89,6 +100,20 @@ func (h house) done(w http.ResponseWriter, r *http.Request, f *page.Typed, err e
 	}
 	h.Flash(r, "%s", says)
 	return page.Go(w, r, "/house")
+}
+
+// worth keeps what things are worth.
+func (h house) worth(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	cents := func(name string) int { return int(math.Round(f.Number(name) * 100)) }
+	n := nursery.Worth{WageCents: cents("wage"), TreeCents: cents("tree"), StemCents: cents("stem"), PieceCents: cents("piece"), DelayPct: f.Int("delay"), GradePct: f.Int("grade")}
+	if err = f.Err(); err == nil {
+		err = h.Nursery.SetWorth(r.Context(), page.Actor(r), n)
+	}
+	return h.done(w, r, f, err, "What things are worth is kept; orders and ways out follow.")
 }
 
 func (h house) settings(w http.ResponseWriter, r *http.Request) error {

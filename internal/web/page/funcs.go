@@ -39,8 +39,9 @@ var funcs = template.FuncMap{
 		}
 		return strconv.FormatFloat(x, 'f', -1, 64)
 	},
-	"monthname": func(m int) string { return time.Month(m).String()[:3] },
-	"daysoff":   nursery.DaysOff,
+	"monthname":  func(m int) string { return time.Month(m).String()[:3] },
+	"daysoff":    nursery.DaysOff,
+	"threadtext": nursery.ThreadText,
 	"barsays": func(b nursery.Bar) string {
 		switch b.Name {
 		case "Hands":

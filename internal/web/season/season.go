@@ -54,6 +54,7 @@ type seasonPage struct {
 	nursery.SeasonPage
 	Drawing, Warmth template.HTML
 	Sent            string // which form was sent
+	Kind            nursery.LoadKind
 }
 
 func (s season) one(w http.ResponseWriter, r *http.Request) error {
@@ -69,6 +70,7 @@ func (s season) show(w http.ResponseWriter, r *http.Request, group, sent string,
 	p := seasonPage{SeasonPage: sp, Sent: sent}
 	p.Drawing = draw.Season(sp, page.Actor(r).Role == nursery.Propagator)
 	p.Warmth = draw.Warmth(sp)
+	p.Kind, _ = nursery.KindOf("weather")
 	return s.ShowStatus(w, r, s.views["season"], page.Frame{Title: "Season of " + strings.ToLower(sp.Name), Data: p, Form: f}, status)
 }
 
