@@ -121,7 +121,7 @@ func leftOfHalf(half int, clock float64) float64 {
 
 // work lists the jobs: open tags, and what batches have on no tag.
 func (s *Service) work(ctx context.Context, q store.Q, d *diary, ts []technique.Technique, stay bool) error {
-	lim := limits{s: s, q: q, book: s.almanac(q), d: d, keep: s.keeper(q), cals: map[string]*season.Calendar{}, windows: map[string]technique.Standing{}, keeps: map[string]time.Time{}, genera: map[string]store.Genus{}}
+	lim := limits{s: s, q: q, book: s.almanac(q), d: d, keep: s.keeper(q), cals: map[string]*season.Calendar{}, windows: map[string]technique.Standing{}, bundles: map[string]keptBundle{}, genera: map[string]store.Genus{}}
 	gs, err := q.Genera(ctx)
 	if err != nil {
 		return err
@@ -188,46 +188,60 @@ type limits struct {
 	book    *almanac
 	cals    map[string]*season.Calendar
 	windows map[string]technique.Standing
-	keeps   map[string]time.Time
+	bundles map[string]keptBundle
+}
+
+// keptBundle is the wood of a bundle, and until when it keeps.
+type keptBundle struct {
+	state  string
+	keepBy time.Time
+}
+
+// window is how a technique stands in a season group with wood of a state.
+// Where it is shut now but opens later, Until is the end of that window.
+func (l *limits) window(ctx context.Context, group, key, wood string) (technique.Standing, error) {
+	at := group + "/" + key + "/" + wood
+	if st, ok := l.windows[at]; ok {
+		return st, nil
+	}
+	cal := l.cals[group]
+	if cal == nil {
+		y, err := l.book.year(ctx, group)
+		if err != nil {
+			return technique.Standing{}, err
+		}
+		cal = y.Around(l.s.Today())
+		l.cals[group] = cal
+	}
+	var st technique.Standing
+	if i := slices.IndexFunc(l.ts, func(t technique.Technique) bool { return t.Key == key }); i >= 0 {
+		st = l.ts[i].Standing(cal, []string{wood}, l.s.Today())
+		if st.Verdict == technique.Shut && !st.Opens.IsZero() {
+			st.Until = l.ts[i].Standing(cal, []string{wood}, st.Opens).Until
+		}
+	}
+	l.windows[at] = st
+	return st, nil
 }
 
 // set gives a job its first and last half-day and adds it.
 func (l *limits) set(ctx context.Context, j *benchday.Job, stockGenus, bundle string, cutOn time.Time) error {
-	group := l.genera[stockGenus].SeasonGroup
-	key := group + "/" + j.Technique
-	st, ok := l.windows[key]
+	b, ok := l.bundles[bundle]
 	if !ok {
-		cal := l.cals[group]
-		if cal == nil {
-			y, err := l.book.year(ctx, group)
-			if err != nil {
-				return err
-			}
-			cal = y.Around(l.s.Today())
-			l.cals[group] = cal
+		w, err := l.q.BundleByCode(ctx, bundle)
+		if err != nil {
+			return err
 		}
-		if i := slices.IndexFunc(l.ts, func(t technique.Technique) bool { return t.Key == j.Technique }); i >= 0 {
-			st = l.ts[i].Standing(cal, nil, l.s.Today())
-			if st.Verdict == technique.Shut && !st.Opens.IsZero() {
-				// It is planned for when it opens, and until that window shuts.
-				next := l.ts[i].Standing(cal, nil, st.Opens)
-				st.Until = next.Until
-			}
+		k, err := l.keep.keep(ctx, w, nil)
+		if err != nil {
+			return err
 		}
-		l.windows[key] = st
+		b = keptBundle{w.State, season.DayOf(k.Keeping.KeepBy)}
+		l.bundles[bundle] = b
 	}
-	by, ok := l.keeps[bundle]
-	if !ok {
-		b, err := l.q.BundleByCode(ctx, bundle)
-		if err != nil {
-			return err
-		}
-		k, err := l.keep.keep(ctx, b, nil)
-		if err != nil {
-			return err
-		}
-		by = season.DayOf(k.Keeping.KeepBy)
-		l.keeps[bundle] = by
+	st, err := l.window(ctx, l.genera[stockGenus].SeasonGroup, j.Technique, b.state)
+	if err != nil {
+		return err
 	}
 	first := l.d.from
 	if st.Opens.After(first) {
@@ -236,11 +250,17 @@ func (l *limits) set(ctx context.Context, j *benchday.Job, stockGenus, bundle st
 	if season.DayOf(cutOn).After(first) {
 		first = season.DayOf(cutOn)
 	}
-	last, why := by, "its wood keeps no longer"
-	if !st.Until.IsZero() && st.Until.Before(by) {
+	last, why := b.keepBy, "its wood keeps no longer"
+	switch {
+	case st.Verdict == technique.Shut && st.Opens.IsZero():
+		last, why = l.d.from.AddDate(0, 0, -1), "its season is over: "+st.Why
+	case !st.Until.IsZero() && st.Until.Before(b.keepBy):
 		last, why = st.Until, "its season shuts"
 	}
-	j.Earliest, j.Latest, j.Keep = max(l.d.now, l.d.slot(first, 1)), l.d.slot(last, 2), l.d.slot(by, 2)
+	if first.After(last) && !last.Before(l.d.from) {
+		last, why = l.d.from.AddDate(0, 0, -1), "its season opens "+season.Say(first)+", when the wood keeps no longer"
+	}
+	j.Earliest, j.Latest, j.Keep = max(l.d.now, l.d.slot(first, 1)), l.d.slot(last, 2), l.d.slot(b.keepBy, 2)
 	l.d.p.Jobs = append(l.d.p.Jobs, *j)
 	l.d.last, l.d.shuts, l.d.opens = append(l.d.last, why), append(l.d.shuts, last), append(l.d.opens, first)
 	return nil

@@ -264,6 +264,12 @@ func TestWoodIsGraftedNeitherBeforeItIsCutNorAfterItKeeps(t *testing.T) {
 			assert.LessOrEqual(t, c.Used, c.Hours+0.3)
 		}
 	}
+	// Once the bark slips, what was to be grafted at the bench waits for the
+	// next winter's window, which its wood does not live to see.
+	h.on(2027, 4, 20)
+	require.NotEmpty(t, h.openTags())
+	late := h.days()
+	assert.Equal(t, late.Open, late.Score.Late)
 	// In June the wood of January keeps no longer: all of it is late.
 	h.on(2027, 6, 10)
 	assert.Positive(t, h.days().Score.Late)

@@ -33,7 +33,7 @@ func (h *house) screens(t *testing.T) map[string]string {
 	batch := h.one(t, `select b.code from batch b join tag t on t.batch_id = b.id where t.finished_at is null limit 1`)
 	return map[string]string{"today": "/today", "orders": "/orders", "order": "/orders/O-52", "stock": "/stock", "lot": "/stock/lots/L-201", "wood": "/wood", "store": "/wood/store", "collect": "/wood/collect", "wood labels": "/wood/collect/labels", "caliper": "/stock/lots/L-188/caliper", "growth": "/stock/lots/L-188", "devices": "/devices", "plant": "/wood/plants/M-8",
 		"bundle": "/wood/bundles/W-304", "match": "/match", "programme": "/match/programme", "weave": "/match/O-48", "union": "/match/union", "bench": "/bench", "batch": "/bench/batches/" + batch,
-		"card": "/bench/tags/" + h.liveTag(t), "heal": "/heal", "count": "/heal/" + h.dueTag(t), "results": "/results", "trace": "/trace/lot/L-201", "house": "/house", "changes": "/house/changes", "find": "/find?q=lantern", "lost": "/nowhere"}
+		"card": "/bench/tags/" + h.liveTag(t), "heal": "/heal", "count": "/heal/" + h.dueTag(t), "results": "/results", "trace": "/trace/lot/L-201", "house": "/house", "changes": "/house/changes", "season": "/season/maple", "days": "/bench/days", "day": "/bench/day/2027-02-23", "key in": "/bench/day/2027-02-23/key", "hands": "/bench/hands", "team": "/bench/team", "ways": "/bench/days/ways", "lacking order": "/orders/O-51", "find": "/find?q=lantern", "lost": "/nowhere"}
 }
 
 // TestNoScreenIsWiderThanAPhone goes through every screen at 390 px: tables
@@ -244,7 +244,7 @@ func TestPrintHidesWhatIsNoUseOnPaper(t *testing.T) {
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	batch := h.one(t, `select b.code from batch b join tag t on t.batch_id = b.id where t.finished_at is null limit 1`)
-	for _, path := range []string{"/bench/batches/" + batch + "/labels", "/trace/lot/L-201"} {
+	for _, path := range []string{"/bench/batches/" + batch + "/labels", "/trace/lot/L-201", "/bench/day/2027-02-23", "/bench/day/2027-02-23/labels", "/bench/days", "/season/pome", "/orders", "/match/union"} {
 		b.goTo(path)
 		pdf, err := chromedp.Run(b.ctx, chromedp.PrintToPDF())
 		require.NoError(t, err)
