@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/core/season"
 	"unionknot/internal/core/wood"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
@@ -283,6 +284,8 @@ func TestWhatGoesOutAsAFileComesBackAsItIs(t *testing.T) {
 	h := coldHouse(t)
 	require.NoError(t, h.AddReadings(ctx, h.maud, "L-1", []float64{8.1, 8.25, 9}))
 	_, err := h.Simulate(ctx, h.maud, "cold store 1", standin.StoreLogger{SetC: 1}.Readings(h.Now().Add(-10*time.Hour), h.Now()))
+	require.NoError(t, err)
+	_, err = h.AddWeather(ctx, h.maud, []season.DegreeDay{{On: h.Today().AddDate(0, 0, -2), MeanC: 3.4, LowC: -1.2}}, "feed")
 	require.NoError(t, err)
 	for _, k := range nursery.LoadKinds {
 		for _, f := range []exchange.Format{exchange.CSV, exchange.XLSX} {

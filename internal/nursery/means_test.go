@@ -117,3 +117,36 @@ func TestAWeekIsChecked(t *testing.T) {
 	require.NoError(t, h.SetSeats(ctx, h.maud, 1, 3))
 	require.ErrorIs(t, h.DropAway(ctx, h.maud, 999), nursery.ErrNotFound)
 }
+
+func TestPaceIsCountedFromTagsDoneInOneGo(t *testing.T) {
+	h := woven(t)
+	h.plan()
+	pace := func(name string) nursery.Hand {
+		p, err := h.Hands(ctx)
+		require.NoError(t, err)
+		for _, x := range p.Hands {
+			if x.Person.Name == name {
+				return x
+			}
+		}
+		require.Fail(t, "no hand", name)
+		return nursery.Hand{}
+	}
+	assert.InDelta(t, 1, pace("Ansel").Speed.Mean, 1e-9, "nothing is known yet: the house's rate")
+	assert.Contains(t, pace("Ansel").Working().Inputs[0].Source, "house default")
+	for _, x := range h.openTags() {
+		if x.Worker != "Ansel" {
+			continue
+		}
+		// Twice the house's pace: begun so long ago, and finished now.
+		ago := int64(float64(x.Planned) / 40 / 2 * 3_600_000)
+		_, err := h.Tap(ctx, h.maud, x.Code, []nursery.Tap{{ID: h.uuid(), Kind: "wiped", N: 1, AgoMS: ago}, {ID: h.uuid(), Kind: "tied", N: x.Planned, AgoMS: 1000}, {ID: h.uuid(), Kind: "finish", N: 1}})
+		require.NoError(t, err)
+	}
+	fast := pace("Ansel")
+	assert.Greater(t, fast.Speed.Mean, 1.1)
+	assert.Less(t, fast.Speed.Mean, 2.0, "few tags do not say all")
+	assert.True(t, fast.Speed.Low < fast.Speed.Mean && fast.Speed.Mean < fast.Speed.High)
+	assert.Positive(t, fast.Tags)
+	assert.InDelta(t, 1, pace("Odile").Speed.Mean, 1e-9)
+}

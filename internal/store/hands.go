@@ -120,13 +120,16 @@ type PaceRecord struct {
 	LogSD    float64 `db:"log_sd"`   // of the tags' ratios
 }
 
-// Paces lists everybody's pace since a day.
+// Paces lists everybody's pace since a day. A tag's time is that of its taps,
+// which a line that was down does not move.
 func (q Q) Paces(ctx context.Context, since time.Time) (ps []PaceRecord, err error) {
 	err = q.all(ctx, &ps, `with done as (
-		select t.worker_id, x.tied::float8 as tied, extract(epoch from t.finished_at - t.started_at) / 3600 * k.rate_per_hour as expected
+		select t.worker_id, x.tied::float8 as tied, extract(epoch from w.to_at - w.from_at) / 3600 * k.rate_per_hour as expected
 		from tag t join technique k on k.key = t.technique join batch b on b.id = t.batch_id and b.undone_at is null
 		join lateral (`+tiedOfTag+`) x on true
-		where t.day >= $1 and x.tied >= 5 and t.finished_at - t.started_at between interval '4 minutes' and interval '5 hours')
+		join lateral (select least(t.started_at, min(y.at)) as from_at, coalesce(max(y.at) filter (where y.kind = 'finish'), t.finished_at) as to_at
+			from tally y where y.tag_id = t.id and y.held is null) w on true
+		where t.day >= $1 and x.tied >= 5 and t.finished_at is not null and w.to_at - w.from_at between interval '4 minutes' and interval '5 hours')
 		select worker_id, count(*)::int as tags, sum(tied) as grafts, sum(expected)::float8 as expected, coalesce(stddev_samp(ln(tied / expected)), 0)::float8 as log_sd
 		from done where expected > 0 group by worker_id`, since)
 	return ps, err

@@ -205,3 +205,40 @@ func TestHandsWeeksAndPlacesAreSet(t *testing.T) {
 	b.sees("straying 0.13 mm")
 	b.clean()
 }
+
+func TestALostLineMovesNoTag(t *testing.T) {
+	h := open(t, storetest.Demo(t))
+	l := &line{next: h.site}
+	h.Server.Config.Handler = l
+	b := h.browser(t, 1280, 800)
+	b.signIn("maud")
+	b.goTo("/bench/days")
+	b.press("Plan the days")
+	b.sees("are planned")
+	var code string
+	require.NoError(t, h.db.Get(&code, `select t.code from tag t join person p on p.id = t.worker_id where t.started_at is null and p.sign_in = 'ansel' order by t.day, t.half, t.id limit 1`))
+	where := func() string { return h.one(t, `select day::text || half from tag where code = '`+code+`'`) }
+	before := where()
+	l.cut.Store(true)
+	b.eval(chip(code) + `.focus()`)
+	b.key(kb.Enter + kb.ArrowRight + kb.Enter)
+	b.sees("The line is down: nothing was moved")
+	assert.Equal(t, before, where())
+	assert.Equal(t, "false", value[string](b, chip(code)+`.dataset.locked`), "the plan on the screen is the one that is kept")
+	l.cut.Store(false)
+	b.eval(chip(code) + `.focus()`)
+	b.key(kb.Enter + kb.ArrowRight + kb.Enter)
+	b.is(chip(code) + `.dataset.locked === 'true'`)
+	assert.NotEqual(t, before, where())
+	// An answer that is lost after the move was kept: the same move again does no harm.
+	l.deaf.Store(true)
+	now := where()
+	b.eval(chip(code) + `.focus()`)
+	b.key(kb.Enter + kb.ArrowRight + kb.Enter)
+	b.sees("The line is down")
+	l.deaf.Store(false)
+	assert.NotEqual(t, now, where())
+	b.goTo("/bench/days")
+	b.is(chip(code) + `.dataset.locked === 'true'`)
+	b.clean()
+}
