@@ -278,7 +278,11 @@ func (s *Service) LockTags(ctx context.Context, a Actor, codes []string, lock bo
 				return err
 			}
 		}
-		return nil
+		if len(codes) == 0 {
+			return nil
+		}
+		doing := map[bool]string{true: "held", false: "let go"}[lock]
+		return s.changed(ctx, q, a, "tags", codes[0], doing, nil, len(codes))
 	})
 }
 
@@ -336,7 +340,11 @@ func (s *Service) PlanWays(ctx context.Context) ([]PlanWay, int, error) {
 	// Hours over the week's, for those who are there.
 	for _, more := range []float64{1, 2} {
 		extra := 0.0
-		if err := try(fmt.Sprintf("Everybody stays %.0f hour longer in the afternoon", more), func(benchday.Plan, benchday.Problem) float64 { return extra * wage * overtimeTimes }, func(p *benchday.Problem) {
+		says := "Everybody stays an hour longer in the afternoon"
+		if more > 1 {
+			says = fmt.Sprintf("Everybody stays %.0f hours longer in the afternoon", more)
+		}
+		if err := try(says, func(benchday.Plan, benchday.Problem) float64 { return extra * wage * overtimeTimes }, func(p *benchday.Problem) {
 			for i := range p.Hands {
 				p.Hands[i].Hours = slices.Clone(p.Hands[i].Hours)
 				for s := d.now; s < lastLate(d, base)+1 && s < p.Slots; s++ {

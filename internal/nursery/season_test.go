@@ -150,6 +150,8 @@ func TestUsualDatesAreSetAndChecked(t *testing.T) {
 		{Kind: season.SlipBegins, Text: "1 February"}, {Kind: season.SlipEnds, Text: "5 September"}}), &ps)
 	assert.Contains(t, ps.Error(), "does not go round")
 	require.ErrorIs(t, h.SetUsual(ctx, h.ansel, "pome", nil), nursery.ErrNotAllowed)
+	require.ErrorIs(t, h.SetUsual(ctx, h.maud, "moss", []nursery.UsualDate{{Kind: season.BudSwell, Text: "5 March"}}), nursery.ErrNotFound)
+	require.ErrorIs(t, h.SetRests(ctx, h.maud, "moss", false), nursery.ErrNotFound)
 }
 
 func TestASouthernSiteAndOneWithoutRest(t *testing.T) {

@@ -47,18 +47,22 @@ func (s *Service) NoteSeen(ctx context.Context, a Actor, group string, n NewSeen
 		if again, err := sentBefore(ctx, q, "seen"); err != nil || again {
 			return err
 		}
-		gs, err := q.SeasonGroups(ctx)
-		if err != nil {
+		if err := isGroup(ctx, q, group); err != nil {
 			return err
-		}
-		if !slices.ContainsFunc(gs, func(g store.SeasonGroup) bool { return g.Key == group }) {
-			return fmt.Errorf("season group %q: %w", group, ErrNotFound)
 		}
 		if _, err := q.AddSeen(ctx, store.Seen{Group: group, Says: n.Says, On: n.On, Place: strings.TrimSpace(n.Place), Note: strings.TrimSpace(n.Note), PersonID: a.ID, At: s.Now()}); err != nil {
 			return err
 		}
 		return s.changed(ctx, q, a, "season", group, "noted", nil, n)
 	})
+}
+
+func isGroup(ctx context.Context, q store.Q, group string) error {
+	gs, err := q.SeasonGroups(ctx)
+	if err == nil && !slices.ContainsFunc(gs, func(g store.SeasonGroup) bool { return g.Key == group }) {
+		err = fmt.Errorf("season group %q: %w", group, ErrNotFound)
+	}
+	return err
 }
 
 // DropSeen takes back a note of what was seen and gives its group.
@@ -123,6 +127,9 @@ func (s *Service) SetUsual(ctx context.Context, a Actor, group string, ds []Usua
 		return err
 	}
 	return s.db.Tx(ctx, func(q store.Q) error {
+		if err := isGroup(ctx, q, group); err != nil {
+			return err
+		}
 		was, err := q.Anchors(ctx, group)
 		if err != nil {
 			return err
@@ -221,6 +228,9 @@ func (s *Service) SetRests(ctx context.Context, a Actor, group string, rests boo
 		return err
 	}
 	return s.db.Tx(ctx, func(q store.Q) error {
+		if err := isGroup(ctx, q, group); err != nil {
+			return err
+		}
 		if err := q.SetRests(ctx, group, rests); err != nil {
 			return err
 		}

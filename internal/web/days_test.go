@@ -12,8 +12,15 @@ import (
 	"unionknot/internal/store/storetest"
 )
 
-func TestFromOrderToLabelsByMouse(t *testing.T)    { orderToLabels(t, false) }
-func TestFromOrderToLabelsByKeyboard(t *testing.T) { orderToLabels(t, true) }
+func TestFromOrderToLabelsByMouse(t *testing.T) {
+	t.Parallel()
+	orderToLabels(t, false)
+}
+
+func TestFromOrderToLabelsByKeyboard(t *testing.T) {
+	t.Parallel()
+	orderToLabels(t, true)
+}
 
 // chip finds a tag's chip on the days by its first code.
 func chip(code string) string {

@@ -291,5 +291,12 @@ func wholeWay(t *testing.T, keyboard bool) {
 	check("today")
 }
 
-func TestTheWholeWayByHand(t *testing.T)     { wholeWay(t, false) }
-func TestTheWholeWayByKeyboard(t *testing.T) { wholeWay(t, true) }
+func TestTheWholeWayByHand(t *testing.T) {
+	t.Parallel()
+	wholeWay(t, false)
+}
+
+func TestTheWholeWayByKeyboard(t *testing.T) {
+	t.Parallel()
+	wholeWay(t, true)
+}

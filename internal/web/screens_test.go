@@ -39,6 +39,7 @@ func (h *house) screens(t *testing.T) map[string]string {
 // TestNoScreenIsWiderThanAPhone goes through every screen at 390 px: tables
 // scroll within themselves, the page does not.
 func TestNoScreenIsWiderThanAPhone(t *testing.T) {
+	t.Parallel()
 	h := open(t, storetest.Demo(t))
 	b := h.browser(t, 390, 844)
 	b.signIn("maud")
@@ -69,6 +70,7 @@ func TestBenchTargetsAreLarge(t *testing.T) {
 
 // TestEveryScreenOfTheDemoIsSoundForAll runs axe where lists are full.
 func TestEveryScreenOfTheDemoIsSoundForAll(t *testing.T) {
+	t.Parallel()
 	h := open(t, storetest.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
