@@ -178,6 +178,7 @@ func TestNobodyIsPlannedForWhatTheyDoNotKnow(t *testing.T) {
 	says := ""
 	for i, x := range ways {
 		says += x.Says + "\n"
+		assert.Equal(t, nursery.Money(x.Cents), x.Working.Answer)
 		if i > 0 {
 			assert.GreaterOrEqual(t, x.EachCents(), ways[i-1].EachCents())
 		}

@@ -249,3 +249,24 @@ func TestALostLineMovesNoTag(t *testing.T) {
 	b.is(chip(code) + `.dataset.locked === 'true'`)
 	b.clean()
 }
+
+func TestWhatIsShortIsSaidWithWaysOut(t *testing.T) {
+	h := open(t, storetest.Demo(t))
+	for _, q := range []string{`delete from person_hours where person_id <> (select id from person where sign_in = 'maud')`, `update person_hours set hours = 0.5`} {
+		_, err := h.db.Exec(q)
+		require.NoError(t, err)
+	}
+	b := h.browser(t, 1280, 800)
+	b.signIn("maud")
+	b.goTo("/match/programme")
+	b.press("Make all the batches")
+	b.at("/bench")
+	b.goTo("/bench/days")
+	b.press("Plan the days")
+	b.sees("grafts would be late")
+	b.sees("short, planned from now: ways out, the cheapest first")
+	b.sees("Take on one more hand")
+	b.sees("Line those stocks out and bud them in summer")
+	b.axe("short days")
+	b.clean()
+}

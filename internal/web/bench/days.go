@@ -88,8 +88,15 @@ func (b bench) plan(w http.ResponseWriter, r *http.Request) error {
 	if done.Late > 0 {
 		says += fmt.Sprintf(". %d grafts would be late", done.Late)
 	}
+	why, reasons := map[string]int{}, []string{}
 	for _, u := range done.Unplaced {
-		says += fmt.Sprintf(". %d by %s of batch %s found no place: %s", u.Grafts, u.Technique, u.Batch, u.Why)
+		if why[u.Why] == 0 {
+			reasons = append(reasons, u.Why)
+		}
+		why[u.Why] += u.Grafts
+	}
+	for _, x := range reasons {
+		says += fmt.Sprintf(". %d of them found no day at all: %s", why[x], x)
 	}
 	b.Flash(r, "%s.", says)
 	return page.Go(w, r, "/bench/days")
