@@ -115,7 +115,7 @@ func (l *ChooserLine) price(h store.House, g store.Genus) {
 	l.Working = working.Working{Title: "A live union by " + l.Technique.Name, Answer: Money(int(l.Cents + 0.5)), Rule: "cost of a live union",
 		Range: fmt.Sprintf("%s to %s, by the take's range", Money(int(l.CentsLow+0.5)), Money(int(l.CentsHigh+0.5))),
 		Says:  "What a graft uses, over the share that lives. Ties, labels and the days' overheads are not in it: they differ little between techniques.",
-		Inputs: []working.Input{{Name: "A stem", Value: Money(h.StemCents), Source: working.HouseDefault}, {Name: "A piece of wood", Value: Money(h.PieceCents), Source: working.HouseDefault},
-			{Name: "Work", Value: fmt.Sprintf("%s an hour at %.0f grafts", Money(h.WageCents), l.Technique.RatePerHour), Source: working.HouseDefault},
+		Inputs: []working.Input{{Name: "A stem", Value: Money(h.StemCents), Source: WorthOf(h).source(stemOf)}, {Name: "A piece of wood", Value: Money(h.PieceCents), Source: WorthOf(h).source(pieceOf)},
+			{Name: "Work", Value: fmt.Sprintf("%s an hour at %.0f grafts", Money(h.WageCents), l.Technique.RatePerHour), Source: WorthOf(h).source(wageOf)},
 			{Name: "Expected take on " + g.Name, Value: fmt.Sprintf("%s (%s)", Pct(l.Take.Mean), PctRange(l.Take)), Source: working.OwnRecords}}}
 }

@@ -28,7 +28,6 @@ type DayTag struct {
 	Late      bool
 	LastDay   time.Time
 	Why       string // what its last day is
-	Knows     []int64
 }
 
 // DayCell is a hand's half-day.

@@ -374,6 +374,6 @@ func (s *Service) Team(ctx context.Context, a TeamAsked) (TeamPage, error) {
 	p.Working = working.Working{Title: "Sharing the work, " + p.Technique.Name, Answer: p.Says, Rule: "team split",
 		Says: "With a to cut and b to tie a graft, c cutters and t tiers make the lesser of c ÷ a and t ÷ b an hour; all working alone make n ÷ (a + b). Wages over grafts give the cost.",
 		Inputs: []working.Input{{Name: "To cut, to tie", Value: fmt.Sprintf("%.0f and %.0f seconds", p.Asked.CutSeconds, p.Asked.TieSeconds), Source: source},
-			{Name: "Wages", Value: fmt.Sprintf("%s an hour, a tier %.0f %% of it", Money(h.WageCents), p.Asked.TierPct), Source: working.HouseDefault}}}
+			{Name: "Wages", Value: fmt.Sprintf("%s an hour, a tier %.0f %% of it", Money(h.WageCents), p.Asked.TierPct), Source: WorthOf(h).source(wageOf)}}}
 	return p, nil
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"unionknot/internal/core/technique"
+	"unionknot/internal/core/working"
 	"unionknot/internal/store"
 )
 
@@ -148,6 +149,28 @@ type Worth struct {
 func WorthOf(h store.House) Worth {
 	return Worth{h.WageCents, h.TreeCents, h.StemCents, h.PieceCents, int(h.DelayShare*100 + 0.5), int(h.GradeShare*100 + 0.5)}
 }
+
+// shippedWorth is what the house comes with.
+var shippedWorth = Worth{WageCents: 1600, TreeCents: 900, StemCents: 130, PieceCents: 35, DelayPct: 25, GradePct: 96}
+
+// source says whether all the figures chosen are still those that the house
+// came with.
+func (w Worth) source(of ...func(Worth) int) string {
+	for _, f := range of {
+		if f(w) != f(shippedWorth) {
+			return working.Entered
+		}
+	}
+	return working.HouseDefault
+}
+
+// The figures of a Worth, to ask its source.
+func wageOf(w Worth) int  { return w.WageCents }
+func treeOf(w Worth) int  { return w.TreeCents }
+func stemOf(w Worth) int  { return w.StemCents }
+func pieceOf(w Worth) int { return w.PieceCents }
+func delayOf(w Worth) int { return w.DelayPct }
+func gradeOf(w Worth) int { return w.GradePct }
 
 // SetWorth keeps what things are worth.
 func (s *Service) SetWorth(ctx context.Context, a Actor, n Worth) error {

@@ -32,8 +32,8 @@ func (w PlanWay) reckoned(base benchday.Plan, h store.House) PlanWay {
 		Inputs: []working.Input{
 			{Name: "Late as it stands", Value: fmt.Sprintf("%d grafts, %.1f hours at the house's rates", base.Late, base.LateHours), Source: working.OwnRecords},
 			{Name: "Late with it", Value: fmt.Sprintf("%d grafts", w.Late), Source: working.OwnRecords},
-			{Name: "An hour's wage", Value: Money(h.WageCents), Source: working.Entered},
-			{Name: "A tree, and a year's delay", Value: fmt.Sprintf("%s, %s of it", Money(h.TreeCents), Pct(h.DelayShare)), Source: working.Entered}}}
+			{Name: "An hour's wage", Value: Money(h.WageCents), Source: WorthOf(h).source(wageOf)},
+			{Name: "A tree, and a year's delay", Value: fmt.Sprintf("%s, %s of it", Money(h.TreeCents), Pct(h.DelayShare)), Source: WorthOf(h).source(treeOf, delayOf)}}}
 	return w
 }
 

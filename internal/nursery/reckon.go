@@ -78,17 +78,18 @@ type Need struct {
 // reckoner works out many orders at a time, asking the store once for what
 // they share.
 type reckoner struct {
-	s       *Service
-	q       store.Q
-	genera  map[string]store.Genus
-	beliefs map[string]map[string]Belief
-	ts      []technique.Technique
-	own     []store.Took
-	book    *almanac
-	years   map[string]*season.Calendar // by season group
-	stands  map[string]technique.Standing
-	grade   sizing.Beta // of live trees that are lifted and make the grade
-	points  int         // added to every expected take, in hundredths: what if
+	s         *Service
+	q         store.Q
+	genera    map[string]store.Genus
+	beliefs   map[string]map[string]Belief
+	ts        []technique.Technique
+	own       []store.Took
+	book      *almanac
+	years     map[string]*season.Calendar // by season group
+	stands    map[string]technique.Standing
+	grade     sizing.Beta // of live trees that are lifted and make the grade
+	gradeFrom string      // its source
+	points    int         // added to every expected take, in hundredths: what if
 }
 
 func (s *Service) reckon(ctx context.Context, q store.Q) (*reckoner, error) {
@@ -107,7 +108,7 @@ func (s *Service) reckon(ctx context.Context, q store.Q) (*reckoner, error) {
 	if err != nil {
 		return r, err
 	}
-	r.grade = sizing.Prior(h.GradeShare, gradeWeight)
+	r.grade, r.gradeFrom = sizing.Prior(h.GradeShare, gradeWeight), WorthOf(h).source(gradeOf)
 	r.own, err = q.OwnTakes(ctx)
 	return r, err
 }
@@ -196,7 +197,7 @@ func (r *reckoner) need(ctx context.Context, o store.Order, chance float64) (Nee
 			{Name: "Chance", Value: Pct(chance), Source: working.HouseWay},
 			{Name: "Reckoned by", Value: n.By.Technique.Name + ", the best expected take whose window is open", Source: working.HouseDefault},
 			{Name: "Expected take", Value: w.Answer + " (" + w.Range + ")" + whatIfSays(r.points), Source: working.OwnRecords},
-			{Name: "Lifted and making the grade", Value: fmt.Sprintf("%s (%s), worth %d trees", Pct(r.grade.Mean()), PctRange(r.grade.Interval90()), gradeWeight), Source: working.HouseDefault},
+			{Name: "Lifted and making the grade", Value: fmt.Sprintf("%s (%s), worth %d trees", Pct(r.grade.Mean()), PctRange(r.grade.Interval90()), gradeWeight), Source: r.gradeFrom},
 		}, w.Inputs...)}
 	return n, nil
 }

@@ -22,7 +22,6 @@ type Band struct {
 	Today   time.Time
 	Spans   []season.Span
 	Now     season.Span // the stretch that holds today
-	Moved   []season.Dated
 	Windows []Window
 }
 
@@ -102,7 +101,6 @@ type SeasonRow struct {
 type PastYear struct {
 	Year  int
 	Spans []season.Span
-	Dated []season.Dated
 }
 
 // SeasonPage is what the season page shows.
@@ -177,13 +175,7 @@ func (s *Service) Season(ctx context.Context, group string) (SeasonPage, error) 
 		p.Wood[state] = c.WoodSpans(state)
 	}
 	for yr := this - 1; yr >= this-pastYears && y.Moved(yr); yr-- {
-		past := PastYear{Year: yr, Spans: y.Band(yr)}
-		for _, d := range y.Dated {
-			if d.Usual.Year() == yr {
-				past.Dated = append(past.Dated, d)
-			}
-		}
-		p.Past = append(p.Past, past)
+		p.Past = append(p.Past, PastYear{Year: yr, Spans: y.Band(yr)})
 	}
 	if p.Seen, err = q.SeenOf(ctx, group, p.Today.AddDate(-1, 0, 0)); err != nil {
 		return p, err

@@ -245,6 +245,8 @@ func TestWorthMovesTheWaysOut(t *testing.T) {
 		return nursery.WayOut{}
 	}
 	assert.Greater(t, buy(after).EachCents(), 10*buy(before).EachCents())
+	assert.Equal(t, "house default", buy(before).Working.Inputs[1].Source)
+	assert.Equal(t, "entered", buy(after).Working.Inputs[1].Source, "what was typed here is not called a default")
 	require.ErrorIs(t, h.SetWorth(ctx, h.ansel, n), nursery.ErrNotAllowed)
 	for _, bad := range []nursery.Worth{{WageCents: -1, GradePct: 90}, {DelayPct: 101, GradePct: 90}, {GradePct: 100}} {
 		assert.Error(t, h.SetWorth(ctx, h.maud, bad))

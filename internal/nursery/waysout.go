@@ -187,14 +187,14 @@ func (f *finder) summer() {
 	n := f.all - f.stock // what has a stem to be budded on
 	delay := float64(n) * best.mean() * float64(f.h.TreeCents) * f.h.DelayShare * summerDelay
 	f.add(n, delay+f.worth(n, f.take-best.mean()), "/season", "Line the stocks out and %s %d in summer, %s to %s.", best.Technique.Name, n, season.Say(w.From), season.Say(w.To.AddDate(0, 0, -1))).
-		from("Half a year's growth lost", fmt.Sprintf("%s a tree", Money(int(float64(f.h.TreeCents)*f.h.DelayShare*summerDelay))), working.HouseDefault).
+		from("Half a year's growth lost", fmt.Sprintf("%s a tree", Money(int(float64(f.h.TreeCents)*f.h.DelayShare*summerDelay))), WorthOf(f.h).source(treeOf, delayOf)).
 		from("Expected take", Pct(best.mean()), working.OwnRecords)
 }
 
 func (f *finder) buy() {
 	if f.stock > 0 {
 		f.add(f.stock, float64(f.stock*f.h.StemCents), "/stock", "Buy %d stems of %s.", f.stock, f.p.Line.Order.StockType).
-			from("A stem", Money(f.h.StemCents), working.HouseDefault)
+			from("A stem", Money(f.h.StemCents), WorthOf(f.h).source(stemOf))
 	}
 	if f.wood == 0 {
 		return
@@ -205,7 +205,7 @@ func (f *finder) buy() {
 				from("Cutting a piece", Money(cutPieceCents), working.HouseDefault).from("Wood", why, working.OwnRecords)
 		}
 	}
-	f.add(f.wood, float64(f.wood*f.h.PieceCents), "/wood", "Buy wood for %d grafts, with its health papers.", f.wood).from("A piece", Money(f.h.PieceCents), working.HouseDefault)
+	f.add(f.wood, float64(f.wood*f.h.PieceCents), "/wood", "Buy wood for %d grafts, with its health papers.", f.wood).from("A piece", Money(f.h.PieceCents), WorthOf(f.h).source(pieceOf))
 }
 
 func (f *finder) hands() {
@@ -213,13 +213,13 @@ func (f *finder) hands() {
 		return
 	}
 	n := min(f.all, int(math.Ceil(f.hours*f.t.RatePerHour)))
-	f.add(n, f.hours*float64(f.h.WageCents), "/bench/days", "Take on %.0f hours more of somebody who knows %s.", math.Ceil(f.hours), f.t.Name).from("An hour", Money(f.h.WageCents), working.HouseDefault)
+	f.add(n, f.hours*float64(f.h.WageCents), "/bench/days", "Take on %.0f hours more of somebody who knows %s.", math.Ceil(f.hours), f.t.Name).from("An hour", Money(f.h.WageCents), WorthOf(f.h).source(wageOf))
 }
 
 func (f *finder) nextSeason() {
 	cents := float64(f.all) * f.take * float64(f.h.TreeCents) * f.h.DelayShare
 	f.add(f.all, cents, "/season", "Tell the buyer that the trees of %d grafts come a year later.", f.all).
-		from("A year's delay", fmt.Sprintf("%s of a tree worth %s", Pct(f.h.DelayShare), Money(f.h.TreeCents)), working.HouseDefault)
+		from("A year's delay", fmt.Sprintf("%s of a tree worth %s", Pct(f.h.DelayShare), Money(f.h.TreeCents)), WorthOf(f.h).source(treeOf, delayOf))
 }
 
 // Money writes cents in the house's money.

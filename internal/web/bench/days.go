@@ -40,7 +40,6 @@ func dayRoutes(b bench) []page.Route {
 type daysPage struct {
 	nursery.DaysPage
 	Problem string
-	Held    string // the chip that had the focus
 }
 
 func (b bench) days(w http.ResponseWriter, r *http.Request) error {
@@ -54,7 +53,7 @@ func dayOf(s string) time.Time {
 }
 
 func (b bench) showDays(w http.ResponseWriter, r *http.Request, problem string, status int) error {
-	p := daysPage{Problem: problem, Held: r.PostFormValue("held")}
+	p := daysPage{Problem: problem}
 	var err error
 	if p.DaysPage, err = b.Nursery.BenchDays(r.Context(), dayOf(r.FormValue("from"))); err != nil {
 		return err
@@ -252,12 +251,17 @@ func (b bench) showHands(w http.ResponseWriter, r *http.Request, open int64, f p
 	return b.ShowStatus(w, r, b.views["hands"], page.Frame{Title: "Hands and hours", Stage: "Bench", Data: p, Form: f}, status)
 }
 
-func idOf(r *http.Request) (int64, error) {
+// posted reads a form, and the id of whom or what it is about.
+func posted(r *http.Request) (*page.Typed, int64, error) {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return nil, 0, err
+	}
 	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
 	if err != nil {
-		return 0, nursery.ErrNotFound
+		return nil, 0, nursery.ErrNotFound
 	}
-	return id, nil
+	return f, id, nil
 }
 
 // handsDone goes back to the hands, or shows what was wrong.
@@ -272,11 +276,7 @@ func (b bench) handsDone(w http.ResponseWriter, r *http.Request, id int64, f *pa
 }
 
 func (b bench) setWeek(w http.ResponseWriter, r *http.Request) error {
-	f, err := page.ReadForm(r)
-	if err != nil {
-		return err
-	}
-	id, err := idOf(r)
+	f, id, err := posted(r)
 	if err != nil {
 		return err
 	}
@@ -293,11 +293,7 @@ func (b bench) setWeek(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (b bench) away(w http.ResponseWriter, r *http.Request) error {
-	f, err := page.ReadForm(r)
-	if err != nil {
-		return err
-	}
-	id, err := idOf(r)
+	f, id, err := posted(r)
 	if err != nil {
 		return err
 	}
@@ -309,11 +305,7 @@ func (b bench) away(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (b bench) dropAway(w http.ResponseWriter, r *http.Request) error {
-	f, err := page.ReadForm(r)
-	if err != nil {
-		return err
-	}
-	id, err := idOf(r)
+	f, id, err := posted(r)
 	if err != nil {
 		return err
 	}
@@ -321,11 +313,7 @@ func (b bench) dropAway(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (b bench) seats(w http.ResponseWriter, r *http.Request) error {
-	f, err := page.ReadForm(r)
-	if err != nil {
-		return err
-	}
-	id, err := idOf(r)
+	f, id, err := posted(r)
 	if err != nil {
 		return err
 	}
