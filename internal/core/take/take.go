@@ -14,6 +14,7 @@ import (
 	"slices"
 	"sort"
 
+	"gonum.org/v1/gonum/mat"
 	"gonum.org/v1/gonum/optimize"
 )
 
@@ -48,10 +49,21 @@ type Fit struct {
 	Deviance float64 // −2 × the Laplace log likelihood, binomial constants in
 	Fixed    []float64
 	FixedSE  []float64
-	FixedCov [][]float64 // of the fixed effects; nil where they are not known at all
-	SD       []float64   // of each factor
-	Effects  [][]Effect  // by factor and level
-	Separate []Bound     // what the records cannot tell apart
+	SD       []float64  // of each factor
+	Effects  [][]Effect // by factor and level
+	Separate []Bound    // what the records cannot tell apart
+
+	at *point // where it was found, for what is asked of it later
+}
+
+// point is the model at the best point.
+type point struct {
+	m      *model
+	n      *normal
+	x      []float64 // fixed effects, then spreads
+	eta, b []float64
+	fixed  fixed
+	cov    *mat.SymDense // of the fixed effects; nil where they are not known at all
 }
 
 // Bound is a pair that always goes together, so that no count can say which
@@ -99,53 +111,46 @@ func Solve(d Data) (Fit, error) {
 		return Fit{}, err
 	}
 	m := newModel(d)
-	start := make([]float64, m.p+m.nf)
-	scale := m.startFixed(start[:m.p])
-	for k, f := range d.Factors {
-		start[m.p+k] = 0.5
-		scale = append(scale, 4*math.Sqrt(float64(len(f.Levels))))
+	best := make([]float64, m.p+m.nf)
+	units := m.start(best)
+	// The search goes in steps of about one standard error each way, in which
+	// the deviance is nearly a bowl: BFGS begins with the right curvature.
+	from := slices.Clone(best)
+	natural := mat.NewVecDense(len(best), nil)
+	place := func(z []float64) []float64 {
+		natural.MulVec(units, mat.NewVecDense(len(z), z))
+		for j := range best {
+			best[j] = from[j] + natural.AtVec(j)
+		}
+		return best
 	}
-	// The search goes in steps of about one standard error each way, which is
-	// what makes its first step a fair one.
-	x := make([]float64, len(start))
-	for j := range x {
-		x[j] = start[j] * scale[j]
-	}
-	natural := make([]float64, len(x))
 	// Value and slope come from one factorisation; keep the last.
 	var at []float64
 	var value float64
-	slope := make([]float64, len(x))
-	eval := func(x []float64) {
-		if at != nil && slices.Equal(at, x) {
+	slope, turned := make([]float64, len(best)), mat.NewVecDense(len(best), nil)
+	eval := func(z []float64) {
+		if at != nil && slices.Equal(at, z) {
 			return
 		}
-		at = append(at[:0], x...)
-		for j := range x {
-			natural[j] = x[j] / scale[j]
-		}
-		value = m.laplace(natural, slope)
-		for j := range slope {
-			slope[j] /= scale[j]
-		}
+		at = append(at[:0], z...)
+		value = m.laplace(place(z), slope)
+		turned.MulVec(units.T(), mat.NewVecDense(len(slope), slope))
 	}
 	problem := optimize.Problem{
-		Func: func(x []float64) float64 { eval(x); return value },
-		Grad: func(grad, x []float64) { eval(x); copy(grad, slope) },
+		Func: func(z []float64) float64 { eval(z); return value },
+		Grad: func(grad, z []float64) { eval(z); copy(grad, turned.RawVector().Data) },
 	}
-	settings := &optimize.Settings{GradientThreshold: 1e-4, MajorIterations: 400,
-		Converger: &optimize.FunctionConverge{Absolute: 1e-7, Iterations: 8}}
-	r, err := optimize.Minimize(problem, x, settings, &optimize.BFGS{})
+	settings := &optimize.Settings{GradientThreshold: 1e-2, MajorIterations: 400,
+		Converger: &optimize.FunctionConverge{Absolute: 1e-6, Iterations: 3}}
+	r, err := optimize.Minimize(problem, make([]float64, len(best)), settings, &optimize.BFGS{})
 	if r == nil {
 		return Fit{}, fmt.Errorf("fitting: %w", err)
 	}
 	// A line search that can go no lower in rounding ends with an error at the
 	// best point found: that point is the answer.
-	for j := range natural {
-		natural[j] = r.X[j] / scale[j]
-	}
-	m.shareBound(natural, d)
-	return m.fit(natural, d), nil
+	place(r.X)
+	m.shareBound(best, d)
+	return m.fit(best, d), nil
 }
 
 // shareBound splits evenly the spread of factors that always go together:
@@ -153,7 +158,7 @@ func Solve(d Data) (Fit, error) {
 func (m *model) shareBound(x []float64, d Data) {
 	for a := range m.nf {
 		for b := a + 1; b < m.nf; b++ {
-			if len(d.Factors[a].Levels) > 0 && oneToOne(d, a, b) {
+			if _, is := oneToOne(partners(d, a, b)); is {
 				s := math.Sqrt((x[m.p+a]*x[m.p+a] + x[m.p+b]*x[m.p+b]) / 2)
 				x[m.p+a], x[m.p+b] = s, s
 			}
@@ -161,34 +166,50 @@ func (m *model) shareBound(x []float64, d Data) {
 	}
 }
 
-// pairsOf gives, for two factors, which levels of b each level of a met.
-func pairsOf(d Data, a, b int) (ab, ba map[int]map[int]bool) {
-	ab, ba = map[int]map[int]bool{}, map[int]map[int]bool{}
-	put := func(m map[int]map[int]bool, i, j int) {
-		if m[i] == nil {
-			m[i] = map[int]bool{}
+// Who a level met: nobody, more than one, or the one level counted from 0.
+const (
+	nobody = -1
+	many   = -2
+)
+
+// partners gives, for two factors, whom each level of either met of the other.
+func partners(d Data, a, b int) (ofA, ofB []int) {
+	ofA, ofB = make([]int, len(d.Factors[a].Levels)), make([]int, len(d.Factors[b].Levels))
+	for _, of := range [][]int{ofA, ofB} {
+		for i := range of {
+			of[i] = nobody
 		}
-		m[i][j] = true
+	}
+	meet := func(of []int, i, j int) {
+		switch of[i] {
+		case nobody:
+			of[i] = j
+		case j:
+		default:
+			of[i] = many
+		}
 	}
 	for _, r := range d.Rows {
 		if r.Grafts > 0 {
-			put(ab, r.Levels[a], r.Levels[b])
-			put(ba, r.Levels[b], r.Levels[a])
+			meet(ofA, r.Levels[a], r.Levels[b])
+			meet(ofB, r.Levels[b], r.Levels[a])
 		}
 	}
-	return ab, ba
+	return ofA, ofB
 }
 
-func oneToOne(d Data, a, b int) bool {
-	ab, ba := pairsOf(d, a, b)
-	for _, m := range []map[int]map[int]bool{ab, ba} {
-		for _, with := range m {
-			if len(with) != 1 {
-				return false
-			}
+// oneToOne says whether each level of either factor that was met went with one
+// of the other's, and how many of the first's were met.
+func oneToOne(ofA, ofB []int) (met int, is bool) {
+	if slices.Contains(ofA, many) || slices.Contains(ofB, many) {
+		return 0, false
+	}
+	for _, j := range ofA {
+		if j != nobody {
+			met++
 		}
 	}
-	return len(ab) > 0
+	return met, met > 0
 }
 
 // bounds names what always goes together: whole factors, else single levels.
@@ -197,17 +218,15 @@ func bounds(d Data) []Bound {
 	for a := range d.Factors {
 		for b := a + 1; b < len(d.Factors); b++ {
 			fa, fb := d.Factors[a], d.Factors[b]
-			ab, ba := pairsOf(d, a, b)
-			if len(ab) > 1 && oneToOne(d, a, b) {
+			ofA, ofB := partners(d, a, b)
+			if met, is := oneToOne(ofA, ofB); is && met > 1 {
 				out = append(out, Bound{A: fa.Name, B: fb.Name})
 				continue
 			}
 			var some []Bound
-			for i, with := range ab {
-				for j := range with {
-					if len(with) == 1 && len(ba[j]) == 1 {
-						some = append(some, Bound{fa.Name, fb.Name, fa.Levels[i], fb.Levels[j]})
-					}
+			for i, j := range ofA {
+				if j >= 0 && ofB[j] == i {
+					some = append(some, Bound{fa.Name, fb.Name, fa.Levels[i], fb.Levels[j]})
 				}
 			}
 			sort.Slice(some, func(i, j int) bool { return some[i].LevelA < some[j].LevelA })
@@ -217,33 +236,55 @@ func bounds(d Data) []Bound {
 	return out
 }
 
+// z90 is the half-width of the middle 90 % of a normal spread.
+const z90 = 1.6449
+
 // Predict gives the take expected on a job: its fixed effects x, and a level
 // of each factor or −1 where it is not known. The range is the middle 90 %,
-// and holds what is not known of the level as well as of the effects.
+// from the joint covariance of all effects; a level that is not known adds its
+// factor's whole spread.
 func (f Fit) Predict(x []float64, levels []int) (mean, low, high float64) {
-	eta, v := 0.0, 0.0
-	for j, b := range f.Fixed {
-		eta += b * x[j]
-		if f.FixedCov == nil {
-			v += x[j] * x[j] * f.FixedSE[j] * f.FixedSE[j]
-			continue
-		}
-		for k := range f.Fixed {
-			v += x[j] * x[k] * f.FixedCov[j][k]
-		}
-	}
-	for k, l := range levels {
-		if l < 0 {
-			v += f.SD[k] * f.SD[k]
-			continue
-		}
-		e := f.Effects[k][l]
-		eta += e.Mode
-		v += e.SD * e.SD
-	}
-	const z90 = 1.6449
+	eta, v := f.Linear(x, levels)
 	s := z90 * math.Sqrt(v)
 	return logistic(eta), logistic(eta - s), logistic(eta + s)
+}
+
+// Linear is what Predict says on the logit scale: the middle and its variance.
+func (f Fit) Linear(x []float64, levels []int) (eta, variance float64) {
+	p := f.at
+	g := make([]float64, p.m.q)
+	for j, b := range f.Fixed {
+		eta += b * x[j]
+	}
+	for i, k := range p.m.order {
+		if l := levels[k]; l >= 0 {
+			eta += f.Effects[k][l].Mode
+			g[p.m.columnOf(k, l)] = p.n.sigma[i]
+		} else {
+			variance += f.SD[k] * f.SD[k]
+		}
+	}
+	return eta, variance + p.spread(x, g)
+}
+
+// spread is the variance of the sum gx·β + gu·u, u the random effects in units
+// of their spread: g′Vg with V the inverse of the whole information.
+func (p *point) spread(gx, gu []float64) float64 {
+	hu := p.n.solve(gu)
+	v := dot(gu, hu)
+	if p.cov == nil {
+		return math.Inf(1)
+	}
+	t := make([]float64, p.m.p)
+	for j := range t {
+		t[j] = gx[j] - dot(p.fixed.s[j], gu)
+	}
+	for j, a := range t {
+		for k, b := range t {
+			v += a * b * p.cov.At(j, k)
+		}
+	}
+	return v
 }
 
 func logistic(x float64) float64 { return 1 / (1 + math.Exp(-x)) }

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"os"
 	"strconv"
 	"testing"
@@ -173,4 +174,14 @@ func ExampleSolve() {
 	f, _ := take.Solve(d)
 	fmt.Printf("a %+.1f, b %+.1f on the logit scale\n", f.Effects[0][0].Mode, f.Effects[0][1].Mode)
 	// Output: a +0.6, b -0.6 on the logit scale
+}
+
+func BenchmarkDecade(b *testing.B) {
+	t := decade.draw(rand.New(rand.NewPCG(10, 10)))
+	d := take.FromRecords(t.records, "whip-and-tongue")
+	for b.Loop() {
+		if _, err := take.Solve(d); err != nil {
+			b.Fatal(err)
+		}
+	}
 }
