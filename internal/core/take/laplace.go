@@ -432,19 +432,13 @@ func (m *model) fit(x []float64, d Data) Fit {
 			f.Effects[k] = append(f.Effects[k], Effect{sigma[i] * m.b[c], sigma[i] * math.Sqrt(n.variance(c))})
 		}
 	}
-	f.at = &point{m: m, n: n, x: slices.Clone(x), eta: slices.Clone(m.eta), b: slices.Clone(m.b)}
-	f.at.fixed = m.fixedPart(n)
+	f.at = m.point(n, beta)
 	f.FixedSE = make([]float64, m.p)
-	inv, ok := symmetric(f.at.fixed.h)
-	if !ok {
-		for j := range f.FixedSE {
-			f.FixedSE[j] = math.Inf(1)
-		}
-		return f
-	}
-	f.at.cov = inv
 	for j := range f.FixedSE {
-		f.FixedSE[j] = math.Sqrt(inv.At(j, j))
+		f.FixedSE[j] = math.Inf(1)
+		if f.at.cov != nil {
+			f.FixedSE[j] = math.Sqrt(f.at.cov.At(j, j))
+		}
 	}
 	return f
 }

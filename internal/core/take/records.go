@@ -1,6 +1,9 @@
 package take
 
-import "sort"
+import (
+	"sort"
+	"strings"
+)
 
 // Record is a tag as the nursery keeps it.
 type Record struct {
@@ -83,4 +86,25 @@ func FromRecords(rs []Record, base string) Data {
 		d.Rows = append(d.Rows, Row{X: x, Levels: []int{w[r.Worker], l[r.Lot], b[r.Bundle]}, Grafts: r.Grafts, Took: r.Took})
 	}
 	return d
+}
+
+// TechniqueColumns are the places of the techniques among the fixed effects,
+// all but the base.
+func (d Data) TechniqueColumns() []int {
+	var out []int
+	for j, n := range d.Fixed {
+		if strings.HasPrefix(n, techniquePrefix) {
+			out = append(out, j)
+		}
+	}
+	return out
+}
+
+// Techniques names the techniques but the base, as TechniqueColumns has them.
+func (d Data) Techniques() []string {
+	var out []string
+	for _, j := range d.TechniqueColumns() {
+		out = append(out, strings.TrimPrefix(d.Fixed[j], techniquePrefix))
+	}
+	return out
 }

@@ -56,16 +56,6 @@ type Fit struct {
 	at *point // where it was found, for what is asked of it later
 }
 
-// point is the model at the best point.
-type point struct {
-	m      *model
-	n      *normal
-	x      []float64 // fixed effects, then spreads
-	eta, b []float64
-	fixed  fixed
-	cov    *mat.SymDense // of the fixed effects; nil where they are not known at all
-}
-
 // Bound is a pair that always goes together, so that no count can say which
 // of the two made the difference. Levels are "" when two whole factors do.
 type Bound struct{ A, B, LevelA, LevelB string }
@@ -265,26 +255,6 @@ func (f Fit) Linear(x []float64, levels []int) (eta, variance float64) {
 		}
 	}
 	return eta, variance + p.spread(x, g)
-}
-
-// spread is the variance of the sum gx·β + gu·u, u the random effects in units
-// of their spread: g′Vg with V the inverse of the whole information.
-func (p *point) spread(gx, gu []float64) float64 {
-	hu := p.n.solve(gu)
-	v := dot(gu, hu)
-	if p.cov == nil {
-		return math.Inf(1)
-	}
-	t := make([]float64, p.m.p)
-	for j := range t {
-		t[j] = gx[j] - dot(p.fixed.s[j], gu)
-	}
-	for j, a := range t {
-		for k, b := range t {
-			v += a * b * p.cov.At(j, k)
-		}
-	}
-	return v
 }
 
 func logistic(x float64) float64 { return 1 / (1 + math.Exp(-x)) }
