@@ -3,22 +3,19 @@
 package calc
 
 import (
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"math"
-	"strconv"
 
 	"unionknot/internal/core/sizing"
-	"unionknot/internal/core/take"
 	"unionknot/internal/core/union"
 	"unionknot/internal/core/wood"
 )
 
 // Kinds are the questions that can be asked.
-var Kinds = map[string]func(io.Reader, io.Writer) error{"craft": Craft, "pair": Pair, "take": Take}
+var Kinds = map[string]func(io.Reader, io.Writer) error{"craft": Craft, "limits": Limits, "pair": Pair, "take": Take}
 
 // ErrInput says that what was read is not a question of the kind; the words
 // around it say what and where.
@@ -123,12 +120,23 @@ type CraftQuestions struct {
 // most is how many bytes a question may have.
 const most = 64 << 20
 
+// one reads one document of JSON, with nothing behind it.
+func one(r io.Reader, into any) error {
+	d := json.NewDecoder(io.LimitReader(r, most))
+	if err := d.Decode(into); err != nil {
+		return err
+	}
+	if _, err := d.Token(); !errors.Is(err, io.EOF) {
+		return errors.New("something stands behind it")
+	}
+	return nil
+}
+
 // Craft answers questions of geometry, yield and number; answers that stand
 // in the question are written over.
 func Craft(r io.Reader, w io.Writer) error {
 	var q CraftQuestions
-	d := json.NewDecoder(io.LimitReader(r, most))
-	if err := d.Decode(&q); err != nil {
+	if err := one(r, &q); err != nil {
 		return bad("not the JSON of a craft question: %v", err)
 	}
 	if err := q.answer(); err != nil {
@@ -212,103 +220,4 @@ func (q *CraftQuestions) answer() error {
 func round(x float64, places int) float64 {
 	k := math.Pow(10, float64(places))
 	return math.Round(x*k) / k
-}
-
-// columns of a file of tags, in order.
-var columns = []string{"tag", "worker", "technique", "lot", "bundle", "mismatch", "store_days", "grafts", "took"}
-
-type effect struct {
-	Mode float64 `json:"mode"`
-	SD   float64 `json:"sd"`
-}
-
-// Take fits the take model to a CSV of tags and writes what it says.
-func Take(r io.Reader, w io.Writer) error {
-	rs, err := readTags(io.LimitReader(r, most))
-	if err != nil {
-		return err
-	}
-	d := take.FromRecords(rs, take.Base(rs, "whip-and-tongue"))
-	f, err := take.Solve(d)
-	if err != nil {
-		return bad("%v", err)
-	}
-	out := map[string]any{"deviance_laplace": round(f.Deviance, 4)}
-	fixed, se, sd := map[string]float64{}, map[string]*float64{}, map[string]float64{}
-	for j, n := range d.Fixed {
-		fixed[n] = round(f.Fixed[j], 5)
-		if x := round(f.FixedSE[j], 5); !math.IsInf(x, 0) && !math.IsNaN(x) {
-			se[n] = &x
-		} else {
-			se[n] = nil
-		}
-	}
-	for k, factor := range d.Factors {
-		sd[factor.Name] = round(f.SD[k], 5)
-		levels := map[string]effect{}
-		for l, n := range factor.Levels {
-			levels[n] = effect{round(f.Effects[k][l].Mode, 5), round(f.Effects[k][l].SD, 5)}
-		}
-		out[factor.Name] = levels
-	}
-	untold := [][]string{}
-	for _, b := range f.Separate {
-		if b.LevelA == "" {
-			untold = append(untold, []string{b.A, b.B})
-		} else {
-			untold = append(untold, []string{b.A + " " + b.LevelA, b.B + " " + b.LevelB})
-		}
-	}
-	out["fixed"], out["fixed_se"], out["sd"], out["cannot_tell"] = fixed, se, sd, untold
-	e := json.NewEncoder(w)
-	e.SetIndent("", " ")
-	return e.Encode(out)
-}
-
-func readTags(r io.Reader) ([]take.Record, error) {
-	c := csv.NewReader(r)
-	head, err := c.Read()
-	if err != nil {
-		return nil, bad("no line of column names: %v", err)
-	}
-	at := map[string]int{}
-	for i, n := range head {
-		at[n] = i
-	}
-	for _, n := range columns {
-		if _, ok := at[n]; !ok {
-			return nil, bad("line 1: no column %q", n)
-		}
-	}
-	var rs []take.Record
-	for {
-		cells, err := c.Read()
-		if errors.Is(err, io.EOF) {
-			return rs, nil
-		} else if err != nil {
-			return nil, bad("%v", err)
-		}
-		line, _ := c.FieldPos(0)
-		rec := take.Record{Worker: cells[at["worker"]], Technique: cells[at["technique"]], Lot: cells[at["lot"]], Bundle: cells[at["bundle"]]}
-		for _, f := range []struct {
-			column string
-			into   *float64
-		}{{"mismatch", &rec.Mismatch}, {"store_days", &rec.StoreDays}} {
-			if *f.into, err = strconv.ParseFloat(cells[at[f.column]], 64); err != nil || math.Abs(*f.into) > 1e6 || math.IsNaN(*f.into) {
-				return nil, bad("line %d, column %s: %q is not a number", line, f.column, cells[at[f.column]])
-			}
-		}
-		for _, f := range []struct {
-			column string
-			into   *int
-		}{{"grafts", &rec.Grafts}, {"took", &rec.Took}} {
-			if *f.into, err = strconv.Atoi(cells[at[f.column]]); err != nil || *f.into < 0 || *f.into > 1_000_000 {
-				return nil, bad("line %d, column %s: %q is not a count", line, f.column, cells[at[f.column]])
-			}
-		}
-		if rec.Took > rec.Grafts {
-			return nil, bad("line %d, column took: %d took of %d grafts", line, rec.Took, rec.Grafts)
-		}
-		rs = append(rs, rec)
-	}
 }

@@ -72,7 +72,7 @@ type Paired struct {
 // Pair weaves an instance and writes who goes with whom.
 func Pair(r io.Reader, w io.Writer) error {
 	var q PairQuestion
-	if err := json.NewDecoder(io.LimitReader(r, most)).Decode(&q); err != nil {
+	if err := one(r, &q); err != nil {
 		return bad("not the JSON of a pairing instance: %v", err)
 	}
 	p, err := q.programme()
