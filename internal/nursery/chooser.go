@@ -3,14 +3,17 @@ package nursery
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
-	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/supply"
+	"unionknot/internal/core/take"
 	"unionknot/internal/core/technique"
+	"unionknot/internal/core/wood"
 	"unionknot/internal/core/working"
 	"unionknot/internal/store"
 )
@@ -38,15 +41,51 @@ type ChooserLine struct {
 type programmeBed struct {
 	piles   piles
 	beliefs map[string]Belief
+	learned take.Learned
 	cal     *season.Calendar
 }
 
 // way is a technique as the weave takes it.
 func (b programmeBed) way(t technique.Technique) pairing.Way {
-	loss := 1 - b.beliefs[t.Key].Take.Mean()
-	return pairing.Way{Key: t.Key, Joins: t.Joins, WhyNot: t.WhyNot,
-		Cost:  func(s, w caliper.Class) float64 { return t.Cost(loss, s, w) },
-		Takes: b.piles.takes(t)}
+	return wayOf(t, b.beliefs[t.Key], b.learned, b.piles.takes(t))
+}
+
+// wayOf is a technique as the weave takes it: a thread costs what is expected
+// lost by it and its work.
+func wayOf(t technique.Technique, b Belief, l take.Learned, takes func(string) (bool, string)) pairing.Way {
+	return pairing.Way{Key: t.Key, Joins: t.Joins, WhyNot: t.WhyNot, Cost: supply.TakingOf(t, b.Expected, l).Cost, Takes: takes}
+}
+
+// piling prices taking from lots and bundles for a genus.
+type piling struct {
+	learned take.Learned
+	mean    float64 // the best expected take, about which they are weighed
+	piece   float64 // a piece's price, in grafts
+	today   time.Time
+}
+
+func (r *reckoner) piling(genus string) piling {
+	p := piling{learned: r.learned[genus], today: r.s.Today()}
+	rate := 0.0
+	for _, b := range r.beliefs[genus] {
+		if m := b.Take.Mean(); m > p.mean {
+			p.mean, rate = m, b.Technique.RatePerHour
+		}
+	}
+	graft := float64(r.house.StemCents+r.house.PieceCents) + float64(r.house.WageCents)/math.Max(1, rate)
+	p.piece = float64(r.house.PieceCents) / math.Max(1, graft)
+	return p
+}
+
+func (p piling) lot(code string) float64 {
+	return supply.LotCost(p.mean, p.learned.Effect(take.Lot, code))
+}
+
+// bundle is what taking from a bundle costs that keeps until a day; to the day:
+// what moves by minutes must not change the weave.
+func (p piling) bundle(b store.Bundle, keepBy time.Time) float64 {
+	return supply.BundleCost(p.mean, supply.Wood{DaysKept: float64(days(b.CutOn, p.today)), LeftDays: float64(days(p.today, keepBy)),
+		LifeDays: wood.Life(b.State), Known: p.learned.Effect(take.Bundle, b.Code)}, p.learned, p.piece)
 }
 
 // choose ranks all techniques: those that are in by whether they can pair all

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"math"
 	"sort"
-	"sync"
 
 	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/take"
@@ -13,8 +12,8 @@ import (
 	"unionknot/internal/store"
 )
 
-// FairLine is a group's take on an ordinary job: what it would be with the
-// same technique, fit and wood as everybody's.
+// FairLine is a group's standardised take: what all tags shown would have
+// taken, had each been of this group and otherwise as it was.
 type FairLine struct {
 	Take    sizing.Interval
 	Working working.Working
@@ -22,11 +21,11 @@ type FairLine struct {
 
 // Fair is what the take model makes of the counts shown.
 type Fair struct {
-	Lines    map[string]map[string]FairLine // by group and key
-	Ordinary string                         // the ordinary job in words
-	Moves    []Moved                        // what moved the take, and by how much
-	Alone    []string                       // what the records cannot tell, and what would
-	Why      string                         // why there is no fit, or ""
+	Lines map[string]map[string]FairLine // by group and key
+	Over  int                            // tags they are standardised over
+	Moves []Moved                        // what moved the take, and by how much
+	Alone []string                       // what the records cannot tell, and what would
+	Why   string                         // why there is no fit, or ""
 }
 
 // Moved is one thing that moves the take.
@@ -39,47 +38,31 @@ type Moved struct {
 // fewestTags is how many counted tags the model asks for. House default.
 const fewestTags = 12
 
-// fairs keeps the last fits: they change only when a count does.
-type fairs struct {
-	mu   sync.Mutex
-	kept map[string]Fair
-}
-
 // Fair weighs hands, lots, bundles and techniques against each other. It is
 // fitted anew when a count was added since.
 func (s *Service) Fair(ctx context.Context, f ResultsFilter) (Fair, error) {
-	q := s.db.Q()
-	mark, err := q.CountsSoFar(ctx)
+	mark, err := s.db.Q().CountsSoFar(ctx)
 	if err != nil {
 		return Fair{}, err
 	}
-	key := fmt.Sprint(mark, f.From.Unix(), f.To.Unix(), f.Genus)
-	s.fairs.mu.Lock()
-	defer s.fairs.mu.Unlock()
-	if kept, ok := s.fairs.kept[key]; ok {
-		return kept, nil
+	work := func(ctx context.Context) (Fair, error) {
+		q := s.db.Q()
+		rs, err := q.TakeRecords(ctx, store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus})
+		if err != nil {
+			return Fair{}, err
+		}
+		ts, err := s.techniques(ctx, q)
+		if err != nil {
+			return Fair{}, err
+		}
+		names := map[string]string{}
+		for _, t := range ts {
+			names[t.Key] = t.Name
+		}
+		return fairOf(rs, names)
 	}
-	rs, err := q.TakeRecords(ctx, store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus})
-	if err != nil {
-		return Fair{}, err
-	}
-	ts, err := s.techniques(ctx, q)
-	if err != nil {
-		return Fair{}, err
-	}
-	names := map[string]string{}
-	for _, t := range ts {
-		names[t.Key] = t.Name
-	}
-	out, err := fairOf(rs, names)
-	if err != nil {
-		return Fair{}, err
-	}
-	if len(s.fairs.kept) > 16 || s.fairs.kept == nil {
-		s.fairs.kept = map[string]Fair{}
-	}
-	s.fairs.kept[key] = out
-	return out, nil
+	return s.fairs.get(fmt.Sprint(f.From.Unix(), f.To.Unix(), f.Genus), mark, func() (Fair, error) { return work(ctx) },
+		func() (Fair, error) { return work(context.WithoutCancel(ctx)) })
 }
 
 func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
@@ -88,71 +71,57 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 		out.Why = fmt.Sprintf("Fair takes need %d counted tags; there are %d here.", fewestTags, len(rs))
 		return out, nil
 	}
-	records := make([]take.Record, len(rs))
+	records := recordsOf(rs)
 	people := map[string]string{}
-	mis, days, grafts := 0.0, 0.0, 0.0
-	for i, r := range rs {
-		records[i] = take.Record{Worker: r.Worker, Technique: r.Technique, Lot: r.Lot, Bundle: r.Bundle, Mismatch: r.Mismatch, StoreDays: r.StoreDays, Grafts: r.Grafts, Took: r.Took}
+	for _, r := range rs {
 		people[r.Worker] = r.Name
-		n := float64(r.Grafts)
-		mis, days, grafts = mis+n*r.Mismatch, days+n*r.StoreDays, grafts+n
 	}
-	mis, days = mis/grafts, days/grafts
 	base := take.Base(records, "")
 	d := take.FromRecords(records, base)
-	if n := weighed(d); n > mostWeighed {
-		out.Why = fmt.Sprintf("There are too many hands and lots here to weigh at once: %d, and %d is the most. Choose a season or a genus for fair takes.", n, mostWeighed)
-		return out, nil
-	}
 	fit, err := take.Solve(d)
 	if err != nil {
 		return out, fmt.Errorf("weighing %d tags: %w", len(rs), err)
 	}
-	out.Ordinary = fmt.Sprintf("%s, wood thinner by %.0f %%, %.0f days from cutting to grafting", names[base], mis*100, days)
-	ordinary := make([]float64, len(d.Fixed))
+	standard := fit.Ranged(d.TechniqueColumns())
+	out.Over = len(rs)
 	column := map[string]int{}
 	for j, n := range d.Fixed {
 		column[n] = j
 	}
-	ordinary[0], ordinary[column[take.Mismatch]], ordinary[column[take.Store10]] = 1, mis, days/10
-	eta := 0.0
-	for j, b := range fit.Fixed {
-		eta += b * ordinary[j]
-	}
-	inputs := func(own string) []working.Input {
-		return []working.Input{
-			{Name: "Ordinary job", Value: out.Ordinary, Source: working.OwnRecords},
-			{Name: "Take on it", Value: Pct(logistic(eta)), Source: working.OwnRecords},
-			{Name: "This one's own part", Value: own, Source: working.OwnRecords},
-			{Name: "Tags weighed", Value: fmt.Sprint(len(rs)), Source: working.OwnRecords},
-			{Name: "Spread among hands, lots, bundles", Value: fmt.Sprintf("%.2f, %.2f, %.2f on the logit scale", fit.SD[0], fit.SD[1], fit.SD[2]), Source: working.OwnRecords},
+	spread := func(k int) string {
+		if standard.NoSpread[k] {
+			return fmt.Sprintf("none was found between %ss: these counts cannot tell them apart", d.Factors[k].Name)
 		}
+		return fmt.Sprintf("%.2f on the logit scale between %ss", fit.SD[k], d.Factors[k].Name)
 	}
-	line := func(group, key, name string, at, sd float64) {
-		const z90 = 1.6449
-		i := sizing.Interval{Mean: logistic(eta + at), Low: logistic(eta + at - z90*sd), High: logistic(eta + at + z90*sd)}
+	line := func(group, key, name, differ string, x take.Fair) {
+		i := sizing.Interval{Mean: x.Take, Low: x.Low, High: x.High}
 		if out.Lines[group] == nil {
 			out.Lines[group] = map[string]FairLine{}
 		}
 		out.Lines[group][key] = FairLine{i, working.Working{Title: "Fair take, " + name, Answer: Pct(i.Mean), Range: PctRange(i), Rule: "what moved the take",
-			Says:   "A logistic model of all counted tags shown, with technique, mismatch and days in store as effects and hand, lot and bundle as crossed random parts. It asks what this one's take would be on an ordinary job. Few grafts are pulled toward the middle. The range is that of this one's own part.",
-			Inputs: inputs(fmt.Sprintf("%+.2f ± %.2f on the logit scale", at, sd))}}
+			Says: "A logistic model of all counted tags shown, with technique, mismatch and days in store as effects and worker, lot and bundle as crossed random parts. It asks what all these tags would have taken had each been this one's and otherwise as it was. Few grafts are pulled toward the middle. The range is from all effects together: one that nobody else shared has a wide one.",
+			Inputs: []working.Input{
+				{Name: "Tags weighed", Value: fmt.Sprint(len(rs)), Source: working.OwnRecords},
+				{Name: "Took, of all of them", Value: Pct(standard.Raw), Source: working.OwnRecords},
+				{Name: "Difference", Value: differ, Source: working.OwnRecords},
+			}}}
 	}
 	for k, f := range d.Factors {
+		if standard.NoSpread[k] && len(f.Levels) > 1 {
+			out.Alone = append(out.Alone, fmt.Sprintf("No difference between %ss is found beyond luck: these counts cannot tell %ss apart.", f.Name, f.Name))
+		}
 		for l, level := range f.Levels {
 			name := level
 			if f.Name == take.Worker {
 				name = people[level]
 			}
-			line(f.Name, level, name, fit.Effects[k][l].Mode, fit.Effects[k][l].SD)
+			line(f.Name, level, name, spread(k), standard.Factors[k][l])
 		}
 	}
-	for _, r := range records {
-		if j, ok := column["technique"+r.Technique]; ok {
-			line("technique", r.Technique, names[r.Technique], fit.Fixed[j], fit.FixedSE[j])
-		}
+	for i, t := range append([]string{base}, d.Techniques()...) {
+		line("technique", t, names[t], "an effect of its own beside "+names[base], standard.Technique[i])
 	}
-	line("technique", base, names[base], 0, fit.FixedSE[0])
 	for _, m := range []struct {
 		column, what, unit string
 		by                 float64
@@ -169,24 +138,9 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 		}
 		out.Moves = append(out.Moves, Moved{m.what + ", " + m.unit, says, odds})
 	}
-	out.Alone = untold(fit, rs, people)
+	out.Alone = append(out.Alone, untold(fit, rs, people)...)
 	return out, nil
 }
-
-// mostWeighed bounds a fit: all levels but those of the largest factor. The
-// work grows with its cube, and a page must not wait for minutes.
-const mostWeighed = 400
-
-func weighed(d take.Data) int {
-	n, largest := 0, 0
-	for _, f := range d.Factors {
-		n += len(f.Levels)
-		largest = max(largest, len(f.Levels))
-	}
-	return n - largest
-}
-
-func logistic(x float64) float64 { return 1 / (1 + math.Exp(-x)) }
 
 // untold says what the records cannot tell apart, and how to share the next
 // batches so that they could.

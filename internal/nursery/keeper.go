@@ -106,26 +106,25 @@ func (s *Service) ColdNames(ctx context.Context) ([]string, error) {
 	return out, err
 }
 
-// firstToUse puts bundles in the order in which they must be used, and names
-// those that are past their keep-by day.
-func (k *keeper) firstToUse(ctx context.Context, bs []store.Bundle) ([]store.Bundle, []string, error) {
+// firstToUse puts bundles in the order in which they must be used, with the day
+// until which each keeps, and names those that are past it.
+func (k *keeper) firstToUse(ctx context.Context, bs []store.Bundle) (out []store.Bundle, keepBy map[int64]time.Time, late []string, err error) {
 	if err := k.stay(ctx, bs...); err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
-	by := make(map[int64]time.Time, len(bs))
-	var late []string
+	keepBy = make(map[int64]time.Time, len(bs))
 	for _, b := range bs {
 		x, err := k.keep(ctx, b, nil)
 		if err != nil {
-			return nil, nil, err
+			return nil, nil, nil, err
 		}
 		// To the day: what moves by minutes must not change the weave.
-		by[b.ID] = season.DayOf(x.Keeping.KeepBy)
+		keepBy[b.ID] = season.DayOf(x.Keeping.KeepBy)
 		if x.Keeping.KeepBy.Before(k.s.Now()) {
 			late = append(late, fmt.Sprintf("%s (%s)", b.Code, x.Keeping.KeepBy.Format("2 January")))
 		}
 	}
-	out := slices.Clone(bs)
-	slices.SortStableFunc(out, func(a, b store.Bundle) int { return by[a.ID].Compare(by[b.ID]) })
-	return out, late, nil
+	out = slices.Clone(bs)
+	slices.SortStableFunc(out, func(a, b store.Bundle) int { return keepBy[a.ID].Compare(keepBy[b.ID]) })
+	return out, keepBy, late, nil
 }

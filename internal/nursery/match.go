@@ -7,10 +7,13 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"time"
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
 	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/supply"
+	"unionknot/internal/core/take"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/working"
 	"unionknot/internal/store"
@@ -104,11 +107,11 @@ func (s *Service) match(ctx context.Context, q store.Q, o store.Order, asked Ask
 	if p.Compatibility, err = s.compatibility(ctx, q, o.Genus, o.StockGenus); err != nil {
 		return p, err
 	}
-	piles, err := s.gather(ctx, q, &p)
+	beliefs, cal, err := r.know(ctx, o.Genus, o.StockGenus)
 	if err != nil {
 		return p, err
 	}
-	beliefs, cal, err := r.know(ctx, o.Genus, o.StockGenus)
+	piles, err := s.gather(ctx, q, &p, r.piling(o.Genus))
 	if err != nil {
 		return p, err
 	}
@@ -120,7 +123,7 @@ func (s *Service) match(ctx context.Context, q store.Q, o store.Order, asked Ask
 		job.InUse = func(key string) bool { return slices.Contains(asked.Ways, key) }
 	}
 	p.Verdicts = technique.Judge(r.ts, job)
-	beds := programmeBed{piles: piles, beliefs: beliefs, cal: cal}
+	beds := programmeBed{piles: piles, beliefs: beliefs, learned: r.learned[o.Genus], cal: cal}
 	order := pairing.Order{ID: o.Code, Variety: o.Variety, Stock: o.StockType, Grafts: p.Asked.Grafts, Shortage: shortageCost[o.Priority]}
 	for _, v := range p.Verdicts {
 		p.WayNames[v.Technique.Key] = v.Technique.Name
@@ -143,7 +146,7 @@ func (s *Service) match(ctx context.Context, q store.Q, o store.Order, asked Ask
 	if p.Chooser, err = beds.choose(p.Verdicts, prog, p.Genus, h, s.Today()); err != nil {
 		return p, err
 	}
-	p.summarise(beliefs)
+	p.summarise(beliefs, r.learned[o.Genus], r.knowers)
 	if p.LayScion, err = q.HouseWay(ctx, "laying a thinner scion"); err != nil {
 		return p, err
 	}
@@ -177,7 +180,7 @@ func (p piles) takes(t technique.Technique) func(string) (bool, string) {
 	}
 }
 
-func (s *Service) gather(ctx context.Context, q store.Q, p *MatchPage) (piles, error) {
+func (s *Service) gather(ctx context.Context, q store.Q, p *MatchPage, price piling) (piles, error) {
 	out := piles{bundles: map[string]store.Bundle{}, lotIDs: map[string]int64{}}
 	lots, err := q.LotsOfType(ctx, p.Order.StockTypeID)
 	if err != nil {
@@ -191,7 +194,7 @@ func (s *Service) gather(ctx context.Context, q store.Q, p *MatchPage) (piles, e
 		}
 		p.Lots = append(p.Lots, LotLine{l, d})
 		p.Measured, p.Of = p.Measured+l.Measured, p.Of+l.Received
-		out.stock = append(out.stock, pairing.Pile{ID: l.Code, Of: p.Order.StockType, Classes: d.Free})
+		out.stock = append(out.stock, pairing.Pile{ID: l.Code, Of: p.Order.StockType, Risk: price.lot(l.Code), Classes: d.Free})
 		out.lotIDs[l.Code] = l.ID
 		for _, c := range d.Free {
 			stock[c.Class] += c.N
@@ -201,7 +204,8 @@ func (s *Service) gather(ctx context.Context, q store.Q, p *MatchPage) (piles, e
 	if err != nil {
 		return out, err
 	}
-	if bundles, p.Late, err = s.keeper(q).firstToUse(ctx, bundles); err != nil {
+	var keepBy map[int64]time.Time
+	if bundles, keepBy, p.Late, err = s.keeper(q).firstToUse(ctx, bundles); err != nil {
 		return out, err
 	}
 	for i, b := range bundles {
@@ -210,8 +214,8 @@ func (s *Service) gather(ctx context.Context, q store.Q, p *MatchPage) (piles, e
 			return out, err
 		}
 		p.Bundles = append(p.Bundles, BundleLine{Bundle: b, Diameters: d, Days: days(b.CutOn, s.Today())})
-		// What keeps shortest first, where nothing else speaks: a hair of risk a bundle.
-		out.wood = append(out.wood, pairing.Pile{ID: b.Code, Of: p.Order.Variety, Classes: d.Free, Risk: float64(i) * 1e-4})
+		// What keeps shortest first, where nothing else speaks: a hair a bundle.
+		out.wood = append(out.wood, pairing.Pile{ID: b.Code, Of: p.Order.Variety, Classes: d.Free, Risk: price.bundle(b, keepBy[b.ID]) + float64(i)*1e-5})
 		out.bundles[b.Code] = b
 		if !slices.Contains(out.states, b.State) {
 			out.states = append(out.states, b.State)
@@ -231,9 +235,11 @@ func (s *Service) gather(ctx context.Context, q store.Q, p *MatchPage) (piles, e
 }
 
 // summarise adds the weave up for people to read.
-func (p *MatchPage) summarise(beliefs map[string]Belief) {
+func (p *MatchPage) summarise(beliefs map[string]Belief, l take.Learned, knowers map[string]int) {
 	by := map[string]*WayLine{}
 	h := sha256.New()
+	var parts []take.Part
+	workers := 0
 	for _, t := range p.Weave.Threads {
 		w := by[t.Way]
 		if w == nil {
@@ -243,31 +249,32 @@ func (p *MatchPage) summarise(beliefs map[string]Belief) {
 		ratio := t.Scion.Middle() / t.Stock.Middle()
 		w.Grafts += t.N
 		w.RatioLow, w.RatioHigh = math.Min(w.RatioLow, ratio), math.Max(w.RatioHigh, ratio)
+		lot, bundle := l.Effect(take.Lot, t.Lot), l.Effect(take.Bundle, t.Bundle)
+		e := w.Belief.Expected
+		parts = append(parts, take.Part{Grafts: t.N, Take: supply.TakingOf(w.Technique, e, l).At(t.Stock, t.Scion, lot.Mode+bundle.Mode), Variance: e.Variance, Technique: t.Way,
+			Lot: t.Lot, LotSD: lot.SD, Bundle: t.Bundle, BundleSD: bundle.SD})
+		workers = max(workers, knowers[t.Way])
 		fmt.Fprintln(h, t.Lot, t.Stock, t.Bundle, t.Scion, t.Way, t.N)
 	}
 	p.Print = hex.EncodeToString(h.Sum(nil)[:8])
-	mean, variance := 0.0, 0.0
-	p.ExpectWorking = working.Working{Title: "Trees to expect from this weave", Rule: "trees to expect",
-		Says: "Each technique's expected take times its grafts, added up. The range holds 90 years in 100; it reckons with both the luck of each graft and how well each take is known, as a normal spread."}
+	p.Expect = take.Outcome(parts, workers, beliefs[p.Need.By.Technique.Key].Expected.Spreads.Worker)
+	p.ExpectWorking = working.Working{Title: "Trees to expect from this weave", Rule: "trees to expect", Answer: fmt.Sprintf("%.0f", p.Expect.Mean), Range: fmt.Sprintf("%.0f–%.0f", p.Expect.Low, p.Expect.High),
+		Says: "Each thread's expected take times its grafts, added up; a lot or a bundle that was counted before counts by what it did. The range holds 90 years in 100: it reckons with the luck of each graft, with how well each take is known, and with what lots, bundles and workers differ by, which moves all their grafts together."}
 	for _, v := range p.Verdicts {
 		w := by[v.Technique.Key]
 		if w == nil {
 			continue
 		}
 		p.Ways = append(p.Ways, *w)
-		b, n := w.Belief.Take, float64(w.Grafts)
-		m := b.Mean()
-		mean += n * m
-		variance += n * m * (1 - m) * (b.Alpha + b.Beta + n) / (b.Alpha + b.Beta + 1)
-		i := b.Interval90()
+		i := w.Belief.Take.Interval90()
 		p.ExpectWorking.Inputs = append(p.ExpectWorking.Inputs, working.Input{Name: w.Technique.Name,
-			Value: fmt.Sprintf("%d grafts at %s (%s)", w.Grafts, Pct(m), PctRange(i)), Source: working.OwnRecords})
+			Value: fmt.Sprintf("%d grafts; take over many lots %s (%s)", w.Grafts, Pct(i.Mean), PctRange(i)), Source: working.OwnRecords})
 	}
-	const z90 = 1.6449 // half-width of the middle 90 % of a normal spread
-	half := z90 * math.Sqrt(variance)
-	p.Expect = sizing.Interval{Mean: mean, Low: math.Max(0, mean-half), High: math.Min(float64(p.Weave.Paired), mean+half)}
-	p.ExpectWorking.Answer = fmt.Sprintf("%.0f", mean)
-	p.ExpectWorking.Range = fmt.Sprintf("%.0f–%.0f", p.Expect.Low, p.Expect.High)
+	if len(p.Ways) > 0 {
+		sp := p.Ways[0].Belief.Expected.Spreads
+		p.ExpectWorking.Inputs = append(p.ExpectWorking.Inputs, working.Input{Name: "Workers, lots, bundles differ by",
+			Value: fmt.Sprintf("%.2f, %.2f, %.2f on the logit scale; %d workers share it", sp.Worker, sp.Lot, sp.Bundle, max(1, workers)), Source: working.OwnRecords})
+	}
 	p.LeftStock, p.LeftWood = leftLines(p.Weave.LeftStock), leftLines(p.Weave.LeftWood)
 }
 

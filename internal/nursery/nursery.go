@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/take"
 	"unionknot/internal/store"
 )
 
@@ -84,8 +85,10 @@ type Service struct {
 	db    *store.DB
 	log   *slog.Logger
 	clock func() time.Time
-	fairs fairs
+	fairs fits[Fair]
 	sizes sizes
+
+	learned fits[take.Learned]
 }
 
 // New readies the nursery on a migrated database. On a demo house the clock

@@ -14,6 +14,7 @@ import (
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/take"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/working"
 	"unionknot/internal/store"
@@ -158,13 +159,18 @@ type programmeBuilder struct {
 
 func (b *programmeBuilder) add(ctx context.Context, l *ProgrammeLine) error {
 	o := l.Line.Order
+	beliefs, cal, err := b.r.know(ctx, o.Genus, o.StockGenus)
+	if err != nil {
+		return err
+	}
+	price := b.r.piling(o.Genus)
 	if _, ok := b.lots[o.StockTypeID]; !ok {
-		if err := b.addStock(ctx, o.StockTypeID); err != nil {
+		if err := b.addStock(ctx, o.StockTypeID, price); err != nil {
 			return err
 		}
 	}
 	if _, ok := b.wood[o.VarietyID]; !ok {
-		if err := b.addWood(ctx, o.VarietyID); err != nil {
+		if err := b.addWood(ctx, o.VarietyID, price); err != nil {
 			return err
 		}
 	}
@@ -184,13 +190,9 @@ func (b *programmeBuilder) add(ctx context.Context, l *ProgrammeLine) error {
 	if len(unseen) > 0 {
 		l.Warnings = append(l.Warnings, "Not noted as seen true: "+strings.Join(unseen, ", ")+".")
 	}
-	beliefs, cal, err := b.r.know(ctx, o.Genus, o.StockGenus)
-	if err != nil {
-		return err
-	}
 	key := o.Genus + " on " + o.StockGenus
 	if _, ok := b.ways[key]; !ok {
-		b.ways[key], b.shut[key] = b.open(beliefs, cal)
+		b.ways[key], b.shut[key] = b.open(beliefs, b.r.learned[o.Genus], cal)
 	}
 	l.Shut = b.shut[key]
 	l.Stock, l.Wood = free(b.lots[o.StockTypeID]), free(b.wood[o.VarietyID])
@@ -211,7 +213,7 @@ func free(ps []pairing.Pile) []caliper.Count {
 
 // open lists the techniques whose window is open for a genus on a stock
 // genus; where none is, it says why of the one with the best prior take.
-func (b *programmeBuilder) open(beliefs map[string]Belief, cal *season.Calendar) ([]pairing.Way, string) {
+func (b *programmeBuilder) open(beliefs map[string]Belief, l take.Learned, cal *season.Calendar) ([]pairing.Way, string) {
 	var out []pairing.Way
 	shut, best := "", 0.0
 	for _, t := range b.r.ts {
@@ -221,12 +223,9 @@ func (b *programmeBuilder) open(beliefs map[string]Belief, cal *season.Calendar)
 			}
 			continue
 		}
-		take := beliefs[t.Key].Take.Mean()
-		out = append(out, pairing.Way{Key: t.Key, Joins: t.Joins, WhyNot: t.WhyNot,
-			Cost: func(s, w caliper.Class) float64 { return t.Cost(1-take, s, w) },
-			Takes: func(code string) (bool, string) {
-				return piles{bundles: b.bundles}.takes(t)(code)
-			}})
+		out = append(out, wayOf(t, beliefs[t.Key], l, func(code string) (bool, string) {
+			return piles{bundles: b.bundles}.takes(t)(code)
+		}))
 	}
 	if len(out) > 0 {
 		shut = ""
@@ -234,7 +233,7 @@ func (b *programmeBuilder) open(beliefs map[string]Belief, cal *season.Calendar)
 	return out, shut
 }
 
-func (b *programmeBuilder) addStock(ctx context.Context, id int64) error {
+func (b *programmeBuilder) addStock(ctx context.Context, id int64, price piling) error {
 	lots, err := b.q.LotsOfType(ctx, id)
 	if err != nil {
 		return err
@@ -245,18 +244,18 @@ func (b *programmeBuilder) addStock(ctx context.Context, id int64) error {
 		if err != nil {
 			return err
 		}
-		b.lots[id] = append(b.lots[id], pairing.Pile{ID: l.Code, Of: strconv.FormatInt(id, 10), Classes: d.Free})
+		b.lots[id] = append(b.lots[id], pairing.Pile{ID: l.Code, Of: strconv.FormatInt(id, 10), Risk: price.lot(l.Code), Classes: d.Free})
 	}
 	b.p.Stock = append(b.p.Stock, b.lots[id]...)
 	return nil
 }
 
-func (b *programmeBuilder) addWood(ctx context.Context, id int64) error {
+func (b *programmeBuilder) addWood(ctx context.Context, id int64, price piling) error {
 	bundles, err := b.q.BundlesOfVariety(ctx, id)
 	if err != nil {
 		return err
 	}
-	bundles, late, err := b.keep.firstToUse(ctx, bundles)
+	bundles, keepBy, late, err := b.keep.firstToUse(ctx, bundles)
 	if err != nil {
 		return err
 	}
@@ -268,7 +267,8 @@ func (b *programmeBuilder) addWood(ctx context.Context, id int64) error {
 			return err
 		}
 		b.bundles[w.Code] = w
-		b.wood[id] = append(b.wood[id], pairing.Pile{ID: w.Code, Of: strconv.FormatInt(id, 10), Classes: d.Free, Risk: float64(i) * 1e-4})
+		b.wood[id] = append(b.wood[id], pairing.Pile{ID: w.Code, Of: strconv.FormatInt(id, 10), Classes: d.Free,
+			Risk: price.bundle(w, keepBy[w.ID]) + float64(i)*1e-5})
 	}
 	b.p.Wood = append(b.p.Wood, b.wood[id]...)
 	return nil

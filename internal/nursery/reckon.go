@@ -4,65 +4,18 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
+	"math"
+	"slices"
 	"sync"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/take"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/working"
 	"unionknot/internal/store"
 )
-
-// Belief is what is expected of a technique on a genus, and from what.
-type Belief struct {
-	Technique technique.Technique
-	Take      sizing.Beta
-	Prior     sizing.Beta
-	Taken, Of int // own counts
-}
-
-func (b Belief) mean() float64 {
-	if b.Technique.Key == "" {
-		return 0
-	}
-	return b.Take.Mean()
-}
-
-// Working shows how the expected take was come by.
-func (b Belief) Working(genus store.Genus) working.Working {
-	i := b.Take.Interval90()
-	return working.Working{
-		Title: "Expected take, " + b.Technique.Name + " on " + genus.Name, Answer: Pct(i.Mean), Range: PctRange(i), Rule: "take from prior and own records",
-		Says: "The house default counts as if so many grafts had shown it; every graft counted here is added to that. The range is the middle 90 % of the belief.",
-		Inputs: []working.Input{
-			{Name: "House default", Value: Pct(b.Technique.PriorTake) + ", easy pome fruit", Source: working.HouseDefault},
-			{Name: "Shift for " + genus.Name, Value: fmt.Sprintf("%+.1f on the logit scale, giving %s", genus.LogitShift, Pct(b.Prior.Mean())), Source: working.HouseDefault},
-			{Name: "Weight of the default", Value: fmt.Sprintf("%g grafts", b.Technique.PriorWeight), Source: working.HouseDefault},
-			{Name: "Counted here", Value: fmt.Sprintf("%d took of %d", b.Taken, b.Of), Source: working.OwnRecords},
-		}}
-}
-
-// Pct writes a share as a percentage.
-func Pct(x float64) string { return fmt.Sprintf("%.0f %%", x*100) }
-
-// PctRange writes an interval as percentages.
-func PctRange(i sizing.Interval) string { return fmt.Sprintf("%.0f–%.0f %%", i.Low*100, i.High*100) }
-
-// believe gives the expected take of every technique on a genus.
-func believe(ts []technique.Technique, own []store.Took, g store.Genus) map[string]Belief {
-	out := map[string]Belief{}
-	for _, t := range ts {
-		b := Belief{Technique: t, Prior: t.Prior(g.LogitShift)}
-		for _, o := range own {
-			if o.Technique == t.Key && o.Genus == g.Key {
-				b.Taken, b.Of = o.Taken, o.Counted
-			}
-		}
-		b.Take = b.Prior.And(b.Taken, b.Of)
-		out[t.Key] = b
-	}
-	return out
-}
 
 // Need is how many grafts an order wants, and why.
 type Need struct {
@@ -82,18 +35,25 @@ type reckoner struct {
 	q         store.Q
 	genera    map[string]store.Genus
 	beliefs   map[string]map[string]Belief
+	learned   map[string]take.Learned // by genus
+	mark      string                  // of the counts so far
 	ts        []technique.Technique
-	own       []store.Took
+	free      []store.FreePile
+	portions  map[int64][]store.Portion // by order
+	knowers   map[string]int            // by technique
 	book      *almanac
 	years     map[string]*season.Calendar // by season group
 	stands    map[string]technique.Standing
 	grade     sizing.Beta // of live trees that are lifted and make the grade
 	gradeFrom string      // its source
 	points    int         // added to every expected take, in hundredths: what if
+	tagSize   int
+	house     store.House
 }
 
 func (s *Service) reckon(ctx context.Context, q store.Q) (*reckoner, error) {
-	r := &reckoner{s: s, q: q, book: s.almanac(q), genera: map[string]store.Genus{}, beliefs: map[string]map[string]Belief{}, years: map[string]*season.Calendar{}, stands: map[string]technique.Standing{}}
+	r := &reckoner{s: s, q: q, book: s.almanac(q), genera: map[string]store.Genus{}, beliefs: map[string]map[string]Belief{}, learned: map[string]take.Learned{},
+		portions: map[int64][]store.Portion{}, knowers: map[string]int{}, years: map[string]*season.Calendar{}, stands: map[string]technique.Standing{}}
 	gs, err := q.Genera(ctx)
 	for _, g := range gs {
 		r.genera[g.Key] = g
@@ -108,9 +68,49 @@ func (s *Service) reckon(ctx context.Context, q store.Q) (*reckoner, error) {
 	if err != nil {
 		return r, err
 	}
+	r.tagSize, r.house = max(1, h.TagSize), h
 	r.grade, r.gradeFrom = sizing.Prior(h.GradeShare, gradeWeight), WorthOf(h).source(gradeOf)
-	r.own, err = q.OwnTakes(ctx)
+	if r.mark, err = q.CountsSoFar(ctx); err != nil {
+		return r, err
+	}
+	if r.free, err = q.FreePiles(ctx); err != nil {
+		return r, err
+	}
+	ps, err := q.Portions(ctx, s.Today().AddDate(0, -1, 0))
+	if err != nil {
+		return r, err
+	}
+	for _, p := range ps {
+		r.portions[p.OrderID] = append(r.portions[p.OrderID], p)
+	}
+	ks, err := q.KnowersOf(ctx)
+	for _, k := range ks {
+		r.knowers[k.Technique] = k.N
+	}
 	return r, err
+}
+
+// shares is how an order of so many grafts lies on lots, bundles and workers:
+// its batches as they are, and the rest on the fewest piles that suffice.
+func (r *reckoner) shares(o store.Order, t technique.Technique, grafts int) take.Shares {
+	lots, bundles, made := map[int64]int{}, map[int64]int{}, 0
+	for _, p := range r.portions[o.ID] {
+		lots[p.LotID] += p.N
+		bundles[p.BundleID] += p.N
+		made += p.N
+	}
+	rest := func(wood bool, of int64) []int {
+		var free []int
+		for _, p := range r.free {
+			if p.Wood == wood && p.Of == of {
+				free = append(free, p.N)
+			}
+		}
+		return take.FewestThatSuffice(free, grafts-made)
+	}
+	workers := max(1, min(r.knowers[t.Key], (grafts+r.tagSize-1)/r.tagSize))
+	return take.Shares{Worker: 1 / float64(workers), Lot: take.SharesOf(append(slices.Collect(maps.Values(lots)), rest(false, o.StockTypeID)...)),
+		Bundle: take.SharesOf(append(slices.Collect(maps.Values(bundles)), rest(true, o.VarietyID)...))}
 }
 
 // gradeWeight is how many trees the house's share that makes the grade is
@@ -128,7 +128,11 @@ func whatIf(b sizing.Beta, points int) sizing.Beta {
 // know gives the beliefs of a genus and the calendar of a stock's.
 func (r *reckoner) know(ctx context.Context, genus, stockGenus string) (map[string]Belief, *season.Calendar, error) {
 	if r.beliefs[genus] == nil {
-		r.beliefs[genus] = believe(r.ts, r.own, r.genera[genus])
+		l, err := r.s.learn(ctx, r.q, genus, r.mark)
+		if err != nil {
+			return nil, nil, err
+		}
+		r.learned[genus], r.beliefs[genus] = l, believe(r.ts, l, r.genera[genus])
 	}
 	group := r.genera[stockGenus].SeasonGroup
 	c, ok := r.years[group]
@@ -179,7 +183,8 @@ func (r *reckoner) need(ctx context.Context, o store.Order, chance float64) (Nee
 		n.Missing = "no technique is in use in this house"
 		return n, nil
 	}
-	expected := whatIf(n.By.Take, r.points)
+	shares := r.shares(o, n.By.Technique, int(math.Ceil(float64(o.Trees)/n.By.mean())))
+	expected := whatIf(n.By.Expected.On(shares), r.points)
 	sized, err := r.s.sizes.of(want{o.Trees, chance, expected, r.grade})
 	if errors.Is(err, sizing.ErrNever) {
 		n.Missing = "no number of grafts gives that chance"
@@ -197,9 +202,20 @@ func (r *reckoner) need(ctx context.Context, o store.Order, chance float64) (Nee
 			{Name: "Chance", Value: Pct(chance), Source: working.HouseWay},
 			{Name: "Reckoned by", Value: n.By.Technique.Name + ", the best expected take whose window is open", Source: working.HouseDefault},
 			{Name: "Expected take", Value: w.Answer + " (" + w.Range + ")" + whatIfSays(r.points), Source: working.OwnRecords},
+			{Name: "On this order", Value: fmt.Sprintf("%s: it lies on as much as %s, %s and %s alike, and these differ", PctRange(expected.Interval90()),
+				few(shares.Lot, "lot"), few(shares.Bundle, "bundle"), few(shares.Worker, "worker")), Source: working.OwnRecords},
 			{Name: "Lifted and making the grade", Value: fmt.Sprintf("%s (%s), worth %d trees", Pct(r.grade.Mean()), PctRange(r.grade.Interval90()), gradeWeight), Source: r.gradeFrom},
 		}, w.Inputs...)}
 	return n, nil
+}
+
+// few says how many alike a sum of squared shares comes to: 1 for all on one.
+func few(share float64, of string) string {
+	n := 1 / share
+	if n < 1.05 {
+		return "one " + of
+	}
+	return fmt.Sprintf("%.1f %ss", n, of)
 }
 
 // want is what the number of grafts depends on.

@@ -21,8 +21,7 @@ type ResultLine struct {
 	Take      sizing.Interval
 	Uncertain bool // too few to say much
 	Working   working.Working
-	Luck      take.Limits  // between which luck alone would leave its raw take
-	Beyond    int          // below zero: lower than luck; 2 when beyond 998 in 1,000
+	Flag      int          // 1 above, −1 below, where it stands out from how groups differ
 	More      []take.Cause // that it lost clearly more to than the others
 }
 
@@ -36,12 +35,15 @@ type ResultsPage struct {
 	AllTake  sizing.Interval
 	Working  working.Working // of AllTake
 	Groups   map[string][]ResultLine
+	Counted  map[string]int // how many of each group there are; not all need be shown
+	Whole    string         // the group that is shown whole
 	Order    []string
 	Causes   []store.CauseCount
 	Fair     Fair
 }
 
-// groupLimit is how many lines of each group are shown.
+// groupLimit is how many lines of each group are shown, unless all of one are
+// asked for.
 const groupLimit = 24
 
 // uncertainOver is the width of a 90 % range over which a take is marked as
@@ -52,13 +54,14 @@ const uncertainOver = 0.20
 type ResultsFilter struct {
 	From, To time.Time
 	Genus    string
+	Whole    string // the group to show whole
 }
 
 // Results sums takes by worker, technique, lot and bundle. A bench hand sees
 // their own only.
 func (s *Service) Results(ctx context.Context, a Actor, f ResultsFilter) (ResultsPage, error) {
 	q := s.db.Q()
-	p := ResultsPage{From: f.From, To: f.To, Genus: f.Genus, Groups: map[string][]ResultLine{}, Order: Groups}
+	p := ResultsPage{From: f.From, To: f.To, Genus: f.Genus, Whole: f.Whole, Groups: map[string][]ResultLine{}, Counted: map[string]int{}, Order: Groups}
 	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus}
 	if a.Role == BenchHand {
 		tf.WorkerID, p.OwnOnly = a.ID, true
@@ -79,7 +82,7 @@ func (s *Service) Results(ctx context.Context, a Actor, f ResultsFilter) (Result
 				{Name: "Doubtful", Value: fmt.Sprint(p.All.Doubtful), Source: working.OwnRecords}, {Name: "Dead", Value: fmt.Sprint(p.All.Dead), Source: working.OwnRecords}}}
 	}
 	for _, g := range Groups {
-		ts, err := q.TakesBy(ctx, g, tf, groupLimit)
+		ts, err := q.TakesBy(ctx, g, tf)
 		if err != nil {
 			return p, fmt.Errorf("takes by %s: %w", g, err)
 		}
@@ -87,15 +90,12 @@ func (s *Service) Results(ctx context.Context, a Actor, f ResultsFilter) (Result
 		if err != nil {
 			return p, fmt.Errorf("causes by %s: %w", g, err)
 		}
-		more := moreThanOthers(causes, ts, p.All)
-		for _, t := range ts {
-			l := resultLine(t, prior, p.All)
-			l.More = more[t.Key]
-			for _, c := range l.More {
-				l.Working.Inputs = append(l.Working.Inputs, working.Input{Name: "More lost to " + c.Cause, Value: fmt.Sprintf("%s of its grafts, %s of all others'", PctRange(c.Share), Pct(c.Rest)), Source: working.OwnRecords})
-			}
-			p.Groups[g] = append(p.Groups[g], l)
+		p.Counted[g] = len(ts)
+		ls := resultLines(ts, prior, p.All, moreThanOthers(causes, ts))
+		if g != f.Whole {
+			ls = ls[:min(groupLimit, len(ls))]
 		}
+		p.Groups[g] = ls
 	}
 	if p.Causes, err = q.CausesOfLoss(ctx, tf); err != nil {
 		return p, err
@@ -108,26 +108,16 @@ func (s *Service) Results(ctx context.Context, a Actor, f ResultsFilter) (Result
 	return p, err
 }
 
-// othersKey gathers the groups that a list is too short to name.
-const othersKey = "\x00others"
-
-// moreThanOthers finds the causes that a group lost clearly more grafts to
-// than all others together.
-func moreThanOthers(causes []store.GroupCause, ts []store.Took, all store.Took) map[string][]take.Cause {
+// moreThanOthers finds the causes that a group lost clearly more grafts to than
+// groups differ by.
+func moreThanOthers(causes []store.GroupCause, ts []store.Took) map[string][]take.Cause {
 	grafts := map[string]int{}
-	listed := 0
 	for _, t := range ts {
 		grafts[t.Key] = t.Counted
-		listed += t.Counted
 	}
-	grafts[othersKey] = max(0, all.Counted-listed)
-	var losses []take.Loss
-	for _, c := range causes {
-		l := take.Loss{Group: c.Key, Cause: c.Cause, N: c.N}
-		if _, ok := grafts[c.Key]; !ok {
-			l.Group = othersKey
-		}
-		losses = append(losses, l)
+	losses := make([]take.Loss, len(causes))
+	for i, c := range causes {
+		losses[i] = take.Loss{Group: c.Key, Cause: c.Cause, N: c.N}
 	}
 	out := map[string][]take.Cause{}
 	for key, cs := range take.CausesByGroup(losses, grafts) {
@@ -156,15 +146,35 @@ func priorOf(all store.Took) sizing.Beta {
 	return sizing.Prior((float64(all.Taken)+1)/(float64(all.Counted)+2), priorGrafts)
 }
 
+// resultLines sets groups beside each other.
+func resultLines(ts []store.Took, prior sizing.Beta, all store.Took, more map[string][]take.Cause) []ResultLine {
+	groups := make([]take.Group, len(ts))
+	for i, t := range ts {
+		groups[i] = take.Group{Grafts: t.Counted, Took: t.Taken}
+	}
+	limits := take.LimitsOf(groups)
+	out := make([]ResultLine, len(ts))
+	for i, t := range ts {
+		out[i] = resultLine(t, prior, all)
+		l := &out[i]
+		l.Flag, l.More = limits.Groups[i].Flag, more[t.Key]
+		if len(ts) > 1 {
+			b := limits.Of(t.Counted)
+			l.Working.Inputs = append(l.Working.Inputs,
+				working.Input{Name: "As groups of its size lie", Value: fmt.Sprintf("%s to %s in 95 of 100, %s to %s in 998 of 1,000, about the mean of %s", Pct(b.Low95), Pct(b.High95), Pct(b.Low998), Pct(b.High998), Pct(limits.Mean)), Source: "statistics"},
+				working.Input{Name: "Spread between groups", Value: fmt.Sprintf("%.2f on the logit scale, beside luck; of the flags on a page at most one in twenty is expected to be false", limits.Tau), Source: working.OwnRecords})
+		}
+		for _, c := range l.More {
+			l.Working.Inputs = append(l.Working.Inputs, working.Input{Name: "More lost to " + c.Cause, Value: fmt.Sprintf("%s of its grafts, %s of all others'", PctRange(c.Share), Pct(c.Rest)), Source: working.OwnRecords})
+		}
+	}
+	return out
+}
+
 func resultLine(t store.Took, prior sizing.Beta, all store.Took) ResultLine {
 	i := prior.And(t.Taken, t.Counted).Interval90()
 	raw := float64(t.Taken) / float64(t.Counted)
 	l := ResultLine{Took: t, Take: i, Uncertain: i.High-i.Low > uncertainOver}
-	mean := float64(all.Taken) / float64(max(1, all.Counted))
-	l.Luck = take.Funnel(mean, t.Counted)
-	if all.Counted > t.Counted { // there are others to differ from
-		l.Beyond = l.Luck.Beyond(raw)
-	}
 	l.Working = working.Working{Title: "Take, " + t.Name, Answer: Pct(i.Mean), Range: PctRange(i), Rule: "take of a group",
 		Says: "The latest look at each tag, added up. A doubtful graft counts as not taken until a later look decides. The range is the middle 90 % of a beta belief that starts from the whole house's take, worth two grafts, and adds this group's counts.",
 		Inputs: []working.Input{
@@ -173,7 +183,6 @@ func resultLine(t store.Took, prior sizing.Beta, all store.Took) ResultLine {
 			{Name: "Taken", Value: fmt.Sprintf("%d, %s of them", t.Taken, Pct(raw)), Source: working.OwnRecords},
 			{Name: "Doubtful", Value: fmt.Sprint(t.Doubtful), Source: working.OwnRecords},
 			{Name: "Dead", Value: fmt.Sprint(t.Dead), Source: working.OwnRecords},
-			{Name: "By luck alone, at this size", Value: fmt.Sprintf("%s to %s in 95 of 100, %s to %s in 998 of 1,000, were its true take the mean of all shown, %s", Pct(l.Luck.Low95), Pct(l.Luck.High95), Pct(l.Luck.Low998), Pct(l.Luck.High998), Pct(mean)), Source: "statistics"},
 			{Name: "Starts from", Value: fmt.Sprintf("%s, the take of all %d grafts shown here, worth %d grafts", Pct(prior.Mean()), all.Counted, priorGrafts), Source: working.OwnRecords},
 		}}
 	return l

@@ -119,12 +119,12 @@ func orNull(t time.Time) any {
 
 // TakesBy sums counted takes by "worker", "technique", "lot" or "bundle",
 // the most grafts first.
-func (q Q) TakesBy(ctx context.Context, group string, f TakeFilter, limit int) (ts []Took, err error) {
+func (q Q) TakesBy(ctx context.Context, group string, f TakeFilter) (ts []Took, err error) {
 	g := groups[group]
 	where, args := f.where()
 	err = q.all(ctx, &ts, `select `+g[0]+` as key, `+g[1]+` as name, count(*) as tags,
 		sum(c.taken + c.doubtful + c.dead)::int as counted, sum(c.taken)::int as taken, sum(c.doubtful)::int as doubtful, sum(c.dead)::int as dead`+
-		takeFrom+g[2]+where+`group by 1, 2 having sum(c.taken + c.doubtful + c.dead) > 0 order by counted desc, 2 limit $5`, append(args, limit)...)
+		takeFrom+g[2]+where+`group by 1, 2 having sum(c.taken + c.doubtful + c.dead) > 0 order by counted desc, 2`, args...)
 	return ts, err
 }
 
@@ -156,14 +156,6 @@ func (q Q) CausesOfLoss(ctx context.Context, f TakeFilter) (cs []CauseCount, err
 	where, args := f.where()
 	err = q.all(ctx, &cs, `select x.cause, sum(x.n)::int as n`+takeFrom+`join count_cause x on x.count_id = c.id`+where+`group by 1 order by 2 desc, 1`, args...)
 	return cs, err
-}
-
-// OwnTakes sums the takes of each technique on each genus: what the house's
-// own records say of them.
-func (q Q) OwnTakes(ctx context.Context) (ts []Took, err error) {
-	err = q.all(ctx, &ts, `select v.genus, t.technique, count(*) as tags, sum(c.taken + c.doubtful + c.dead)::int as counted, sum(c.taken)::int as taken`+
-		takeFrom+`join batch b on b.id = t.batch_id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id group by 1, 2`)
-	return ts, err
 }
 
 // TagsOf lists the counted tags behind a group's figure, newest first.

@@ -48,6 +48,7 @@ func SharesOf(parts []int) float64 {
 type Expected struct {
 	Mean     float64 // 0 to 1, over groups of every kind
 	Variance float64 // of what is not known of it, on the logit scale
+	Mismatch float64 // at which the mean stands: 0, or what the records had
 	Spreads  Spreads
 }
 
@@ -215,6 +216,9 @@ func (l Learned) Expect(technique string, prior sizing.Beta) Expected {
 	mu := (before/e.Variance + eta/own) / precision
 	e.Variance = 1 / precision
 	e.Mean, _ = moments(mu, between)
+	if j := slices.Index(l.d.Fixed, Mismatch); j >= 0 {
+		e.Mismatch = t.x[j] * (1 / own) / precision
+	}
 	return e
 }
 

@@ -42,6 +42,8 @@ type line struct {
 type group struct {
 	Key, Title string
 	Lines      []line
+	All        int          // how many there are
+	Link       template.URL // to all of them, where not all are shown
 }
 
 type resultsPage struct {
@@ -61,7 +63,7 @@ type season struct {
 
 func filter(r *http.Request) nursery.ResultsFilter {
 	q := r.URL.Query()
-	f := nursery.ResultsFilter{Genus: q.Get("genus")}
+	f := nursery.ResultsFilter{Genus: q.Get("genus"), Whole: q.Get("all")}
 	if y := int(page.QueryInt(r, "season")); y > 1900 && y < 2200 {
 		f.From, f.To = nursery.SeasonDays(y)
 	}
@@ -74,7 +76,7 @@ func filter(r *http.Request) nursery.ResultsFilter {
 	return f
 }
 
-var titles = map[string]string{"worker": "By hand", "technique": "By technique", "lot": "By stock lot", "bundle": "By wood bundle"}
+var titles = map[string]string{"worker": "By worker", "technique": "By technique", "lot": "By stock lot", "bundle": "By wood bundle"}
 
 func (s results) show(w http.ResponseWriter, r *http.Request) error {
 	f := filter(r)
@@ -102,6 +104,11 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 				x.Drawing = draw.Whisker(l.Take, l.Uncertain, nil)
 			}
 			set.Lines = append(set.Lines, x)
+		}
+		if set.All = rp.Counted[g]; set.All > len(set.Lines) {
+			q := r.URL.Query()
+			q.Set("all", g)
+			set.Link = template.URL(q.Encode())
 		}
 		p.Sets = append(p.Sets, set)
 	}
