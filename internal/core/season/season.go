@@ -58,7 +58,10 @@ type Year struct {
 	// flushes, and Flushes are the days fresh shoots were seen on it.
 	NoRest  bool
 	Flushes []time.Time
-	Dated   []Dated // anchors of particular years that something moved
+	// Dry are the days, since bark was last seen to slip, on which it did not for
+	// want of water.
+	Dry   []time.Time
+	Dated []Dated // anchors of particular years that something moved
 }
 
 // turning are the anchors at which stock changes state, and into which.
@@ -90,11 +93,17 @@ type Calendar struct {
 	year  Year
 	spans []Span                 // states of the stock, in order, without gaps
 	dates map[string][]time.Time // of each kind of anchor, in order
+	of    []Season
 }
+
+// Season is one season's anchors as they are dated: from a bud swell on, to the
+// frost that ends it. A kind is missing where the calendar does not reach.
+type Season map[string]time.Time
 
 // Calendar dates the anchors of the years from first to last.
 func (y Year) Calendar(first, last int) *Calendar {
 	c := &Calendar{year: y, dates: map[string][]time.Time{}}
+	on := map[instance]time.Time{}
 	type turn struct {
 		kind      string
 		usual, on time.Time
@@ -105,6 +114,7 @@ func (y Year) Calendar(first, last int) *Calendar {
 			t := turn{a.Kind, day(yr, a.Month, a.Day), time.Time{}}
 			if t.on = y.date(a.Kind, t.usual); turning[a.Kind] == "" || y.NoRest {
 				c.dates[a.Kind] = append(c.dates[a.Kind], t.on)
+				on[instance{t.kind, t.usual}] = t.on
 			} else {
 				turns = append(turns, t)
 			}
@@ -125,6 +135,16 @@ func (y Year) Calendar(first, last int) *Calendar {
 		}
 		c.spans = append(c.spans, Span{State: turning[t.kind], From: t.on})
 		c.dates[t.kind] = append(c.dates[t.kind], t.on)
+		on[instance{t.kind, t.usual}] = t.on
+	}
+	for yr := first - 1; yr <= last; yr++ {
+		s := Season{}
+		for kind, usual := range y.seasonOf(yr) {
+			if d, ok := on[instance{kind, usual}]; ok {
+				s[kind] = d
+			}
+		}
+		c.of = append(c.of, s)
 	}
 	for i := range c.spans {
 		if i+1 < len(c.spans) {
@@ -145,6 +165,9 @@ func (c *Calendar) Year() Year { return c.year }
 
 // Spans are the states of the stock in order.
 func (c *Calendar) Spans() []Span { return c.spans }
+
+// Seasons are the calendar's seasons, in order.
+func (c *Calendar) Seasons() []Season { return c.of }
 
 // Dates gives the days of a kind of anchor in order.
 func (c *Calendar) Dates(kind string) []time.Time { return c.dates[kind] }
@@ -208,6 +231,9 @@ const (
 	storedPastSwellDays = 90
 	// halfRipeLeadDays: shoots are half ripe so long before they are ripe.
 	halfRipeLeadDays = 30
+	// leafFallDays: green budwood is at hand until so long before the first hard
+	// frost, in case rest begins later.
+	leafFallDays = 14
 )
 
 // WoodSpans are the stretches in which wood in a state is at hand. To is the
@@ -227,14 +253,23 @@ func (c *Calendar) WoodSpans(state string) []Span {
 				out = append(out, Span{state, rest.AddDate(0, 0, restBeforeCuttingDays), swell.AddDate(0, 0, storedPastSwellDays+1)})
 			}
 		}
-	case RipeGreen, HalfRipe:
-		lead := 0
-		if state == HalfRipe {
-			lead = -halfRipeLeadDays
+	case HalfRipe:
+		for _, s := range c.of {
+			if ripe, end := s[BudwoodRipe], s[SlipEnds]; !ripe.IsZero() && end.After(ripe) {
+				out = append(out, Span{state, ripe.AddDate(0, 0, -halfRipeLeadDays), end})
+			}
 		}
-		for _, ripe := range c.dates[BudwoodRipe] {
-			if _, end := c.around(SlipEnds, ripe); !end.IsZero() {
-				out = append(out, Span{state, ripe.AddDate(0, 0, lead), end.AddDate(0, 0, 1)})
+	case RipeGreen:
+		for _, s := range c.of {
+			ripe, to := s[BudwoodRipe], s[RestBegins]
+			if frost := s[FirstHardFrost]; !frost.IsZero() && (to.IsZero() || frost.AddDate(0, 0, -leafFallDays).Before(to)) {
+				to = frost.AddDate(0, 0, -leafFallDays)
+			}
+			if to.IsZero() {
+				to = s[SlipEnds]
+			}
+			if !ripe.IsZero() && ripe.Before(to) {
+				out = append(out, Span{state, ripe, to})
 			}
 		}
 	}
@@ -281,7 +316,7 @@ func (c *Calendar) WoodOn(state string, t time.Time) (bool, string) {
 			case state == HalfRipe:
 				return true, "half-ripe shoots are at hand"
 			}
-			return true, "green wood is ripe until the bark stops slipping, " + Say(last)
+			return true, "green wood is ripe until " + Say(last)
 		}
 	}
 	return false, "this site has no dates for " + state + " wood"

@@ -60,7 +60,7 @@ func TestWhichWoodThereIs(t *testing.T) {
 	}{
 		{season.Resting, on(2027, 2, 23), true}, {season.Resting, on(2026, 11, 10), false}, {season.Resting, on(2027, 5, 1), true},
 		{season.Resting, on(2027, 8, 1), false}, {season.RipeGreen, on(2027, 7, 4), false}, {season.RipeGreen, on(2027, 7, 5), true},
-		{season.RipeGreen, on(2027, 9, 6), false}, {season.HalfRipe, on(2027, 6, 20), true}, {season.HalfRipe, on(2027, 5, 1), false},
+		{season.RipeGreen, on(2027, 9, 6), true}, {season.RipeGreen, on(2027, 11, 6), false}, {season.HalfRipe, on(2027, 9, 5), false}, {season.HalfRipe, on(2027, 6, 20), true}, {season.HalfRipe, on(2027, 5, 1), false},
 	} {
 		ok, why := y.WoodOn(c.state, c.on)
 		assert.Equal(t, c.want, ok, "%s on %s: %s", c.state, c.on, why)

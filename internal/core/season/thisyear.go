@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 	"sort"
+	"strings"
 	"time"
 
 	"gonum.org/v1/gonum/stat/distuv"
@@ -56,33 +57,46 @@ type Sight struct {
 	Tells []Tell // for each kind
 }
 
-// Sights are what somebody can note, in the words of the craft. A sight that
-// could tell of two anchors is taken for the one whose usual day is nearer:
-// the same test of the bark tells of the slip's beginning in spring and of its
-// end in late summer.
+// Sights are what somebody can note, in the words of the craft. What a test of
+// the bark tells depends on the season it falls in (told below).
 var Sights = []Sight{
-	{"bark slips", []string{SlipBegins, SlipEnds}, []Tell{Come, NotYet}},
-	{"bark does not slip", []string{SlipBegins, SlipEnds}, []Tell{NotYet, Come}},
+	{Slips, []string{SlipBegins, SlipEnds}, []Tell{Come, NotYet}},
+	{DoesNotSlip, []string{SlipBegins, SlipEnds}, []Tell{NotYet, Come}},
 	{"buds swell", []string{BudSwell}, []Tell{Come}},
 	{"buds tight", []string{BudSwell}, []Tell{NotYet}},
 	{"budwood ripe", []string{BudwoodRipe}, []Tell{Come}},
 	{"budwood not ripe", []string{BudwoodRipe}, []Tell{NotYet}},
 	{"at rest, leaves down", []string{RestBegins}, []Tell{Come}},
 	{"not at rest yet", []string{RestBegins}, []Tell{NotYet}},
-	{"hard frost", []string{FirstHardFrost}, []Tell{Come}},
-	{"no hard frost yet", []string{FirstHardFrost, LastFrost}, []Tell{NotYet, Nothing}},
-	{"frost", []string{LastFrost, FirstHardFrost}, []Tell{NotYet, Nothing}}, // the last is after it
+	{hardFrost, []string{FirstHardFrost}, []Tell{Come}},
+	{noHardFrost, []string{FirstHardFrost, LastFrost}, []Tell{NotYet, Nothing}},
+	{frost, []string{LastFrost, FirstHardFrost}, []Tell{NotYet, Nothing}}, // the last is after it
 	{FreshFlush, nil, nil},
 }
 
-// FreshFlush is the sight that opens the best days where stock takes no rest.
-const FreshFlush = "fresh flush"
+// Sights that have rules of their own.
+const (
+	Slips       = "bark slips"
+	DoesNotSlip = "bark does not slip"
+	// FreshFlush opens the best days where stock takes no rest.
+	FreshFlush  = "fresh flush"
+	hardFrost   = "hard frost"
+	noHardFrost = "no hard frost yet"
+	frost       = "frost"
+)
+
+// How the soil was when the bark was tested: dry bark does not slip either.
+const (
+	SoilWet = "wet"
+	SoilDry = "dry"
+)
 
 // Observation is what was seen on a day. Says is one of the Sights'.
 type Observation struct {
 	Says  string
 	On    time.Time
 	Place string
+	Soil  string // SoilWet, SoilDry, or "" where nobody noted it
 }
 
 // House defaults of how warmth moves a year.
@@ -110,8 +124,9 @@ type Known struct {
 	NoNormal bool // no usual temperatures are set: warmth moves nothing
 }
 
-// With dates the anchors of the years from first to last by what is known of
-// them: warmth first, then what somebody saw, which outweighs it.
+// With dates the anchors that usually fall in the years from first to last
+// by what is known of them: warmth first, then what somebody saw, which
+// outweighs it.
 func (y Year) With(k Known, first, last int) Year {
 	days := make(map[time.Time]DegreeDay, len(k.Weather))
 	for _, d := range k.Weather {
@@ -129,14 +144,27 @@ func (y Year) With(k Known, first, last int) Year {
 	if y.NoRest {
 		return y
 	}
-	seen = append(seen, y.frosts(k.Weather)...)
 	sort.SliceStable(seen, func(i, j int) bool { return seen[i].On.Before(seen[j].On) })
-	told := y.resolve(seen)
+	told, dry := y.resolve(seen)
+	y.Dry = dry
+	for at, os := range y.frosts(k.Weather) {
+		told[at] = append(told[at], os...)
+	}
 	usual := k.Normals.table()
-	for yr := first; yr <= last; yr++ {
-		y.Dated = append(y.Dated, y.dateOne(yr, k, usual, days, told)...)
+	for yr := first - 1; yr <= last; yr++ {
+		for _, d := range y.dateSeason(y.seasonOf(yr), k, usual, days, told) {
+			if first <= d.Usual.Year() && d.Usual.Year() <= last {
+				y.Dated = append(y.Dated, d)
+			}
+		}
 	}
 	return y
+}
+
+// instance is an anchor of one season, by its usual day.
+type instance struct {
+	kind  string
+	usual time.Time
 }
 
 // told is what an observation tells of one anchor.
@@ -145,55 +173,218 @@ type told struct {
 	tells Tell
 }
 
-// resolve sorts what was seen by the anchor it tells of.
-func (y Year) resolve(seen []Observation) map[string][]told {
-	out := map[string][]told{}
+// questionable is how many spreads from an anchor a sight may lie before it is
+// doubted. House default.
+const questionable = 4
+
+// resolve sorts what was seen, in order of days, by the anchor it tells of, and
+// gives the days on which dry bark was found.
+func (y Year) resolve(seen []Observation) (out map[instance][]told, dry []time.Time) {
+	out = map[instance][]told{}
+	slipped := map[time.Time]bool{} // by slip's usual beginning: bark was seen to slip
+	add := func(kind string, usual time.Time, o Observation, t Tell) {
+		at := instance{kind, usual}
+		out[at] = append(out[at], told{o, t})
+	}
 	for _, o := range seen {
+		if o.Says == Slips || o.Says == DoesNotSlip {
+			u, ok := y.slipSeason(o.On)
+			if !ok {
+				continue
+			}
+			switch y.barkTells(o, u, slipped[u[SlipBegins]]) {
+			case slipsNow:
+				slipped[u[SlipBegins]] = true
+				add(SlipBegins, u[SlipBegins], o, Come)
+				add(SlipEnds, u[SlipEnds], o, NotYet)
+				dry = nil
+			case notYetSlipping:
+				add(SlipBegins, u[SlipBegins], o, NotYet)
+			case slipOver:
+				add(SlipEnds, u[SlipEnds], o, Come)
+			case dryBark:
+				dry = append(dry, o.On)
+			}
+			continue
+		}
 		i := slices.IndexFunc(Sights, func(s Sight) bool { return s.Says == o.Says })
 		if i < 0 {
 			continue
 		}
 		s := Sights[i]
-		if k := nearestKind(y, s.Kinds, o.On); k >= 0 && s.Tells[k] != Nothing {
-			out[s.Kinds[k]] = append(out[s.Kinds[k]], told{o, s.Tells[k]})
+		if k, usual := y.nearest(s.Kinds, o.On); k >= 0 && s.Tells[k] != Nothing {
+			add(s.Kinds[k], usual, o, s.Tells[k])
 		}
 	}
-	return out
+	return out, dry
+}
+
+// bark is what a test of the bark says.
+type bark int
+
+const (
+	slipsNow bark = iota
+	notYetSlipping
+	slipOver
+	dryBark
+)
+
+// barkTells reads a test of the bark. Once bark was seen to slip in a season,
+// "does not" speaks of slip's end; but in dry soil, or weeks before slip could
+// end with nobody saying that the soil was wet, it speaks of drought alone.
+func (y Year) barkTells(o Observation, u map[string]time.Time, slipped bool) bark {
+	if o.Says == Slips {
+		return slipsNow
+	}
+	if o.Soil == SoilDry {
+		return dryBark
+	}
+	from := func(kind string) float64 { return float64(daysBetween(u[kind], o.On)) / y.spread(kind) }
+	begins, ends := from(SlipBegins), from(SlipEnds)
+	if !slipped && math.Abs(begins) <= math.Abs(ends) {
+		if begins > questionable && o.Soil != SoilWet {
+			return dryBark
+		}
+		return notYetSlipping
+	}
+	if ends < -questionable && o.Soil != SoilWet {
+		return dryBark
+	}
+	return slipOver
+}
+
+// slipSeason finds the season whose slip holds a day, or lies nearest to it.
+func (y Year) slipSeason(on time.Time) (map[string]time.Time, bool) {
+	var best map[string]time.Time
+	least := math.MaxInt
+	for yr := on.Year() - 1; yr <= on.Year()+1; yr++ {
+		u := y.seasonOf(yr)
+		from, to := u[SlipBegins], u[SlipEnds]
+		if from.IsZero() || to.IsZero() {
+			continue
+		}
+		if n := max(0, daysBetween(on, from), daysBetween(to, on)); n < least {
+			best, least = u, n
+		}
+	}
+	return best, best != nil
+}
+
+func (y Year) spread(kind string) float64 {
+	a, _ := y.anchor(kind)
+	return math.Max(1, float64(a.SpreadDays))
+}
+
+// Doubt says why a sight is doubted, before it is kept: it lies further than
+// four spreads from where its anchor falls in a usual year. "" for none. seen
+// is what was noted before.
+func (y Year) Doubt(o Observation, seen []Observation) string {
+	o.On = DayOf(o.On)
+	far := func(kind string, usual time.Time, early, late bool) string {
+		n, s := daysBetween(usual, o.On), y.spread(kind)
+		switch {
+		case early && float64(n) < -questionable*s:
+			return fmt.Sprintf("%s on %s: that is %d days before %s usually comes (%s, give or take %.0f).", capital(o.Says), Say(o.On), -n, kind, Say(usual), s)
+		case late && float64(n) > questionable*s:
+			return fmt.Sprintf("%s on %s: that is %d days after %s usually comes (%s, give or take %.0f).", capital(o.Says), Say(o.On), n, kind, Say(usual), s)
+		}
+		return ""
+	}
+	if o.Says == Slips || o.Says == DoesNotSlip {
+		u, ok := y.slipSeason(o.On)
+		if !ok {
+			return ""
+		}
+		slipped := false
+		for _, x := range seen {
+			if v, ok := y.slipSeason(DayOf(x.On)); ok && x.Says == Slips && v[SlipBegins].Equal(u[SlipBegins]) && !DayOf(x.On).After(o.On) {
+				slipped = true
+			}
+		}
+		if o.Says == Slips {
+			if says := far(SlipBegins, u[SlipBegins], true, false); says != "" {
+				return says
+			}
+			return far(SlipEnds, u[SlipEnds], false, true)
+		}
+		if !slipped && math.Abs(float64(daysBetween(u[SlipBegins], o.On)))/y.spread(SlipBegins) <= math.Abs(float64(daysBetween(u[SlipEnds], o.On)))/y.spread(SlipEnds) {
+			return far(SlipBegins, u[SlipBegins], false, true)
+		}
+		return far(SlipEnds, u[SlipEnds], true, true)
+	}
+	i := slices.IndexFunc(Sights, func(s Sight) bool { return s.Says == o.Says })
+	if i < 0 {
+		return ""
+	}
+	if k, usual := y.nearest(Sights[i].Kinds, o.On); k >= 0 && Sights[i].Tells[k] != Nothing {
+		return far(Sights[i].Kinds[k], usual, Sights[i].Tells[k] == Come, true)
+	}
+	return ""
+}
+
+func capital(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
 }
 
 // winterDays is how long after one hard frost the next still belongs to the
 // same winter.
 const winterDays = 150
 
-// frosts reads the nights of a feed as sights: frosts, the first hard one of a
-// winter, and the last night before it.
-func (y Year) frosts(days []DegreeDay) []Observation {
+// frosts reads the nights of a feed: frosts, the first hard one of a winter,
+// and the last night before it. A feed that begins in winter may have missed the
+// first: that there was none yet is told only where it watched from the start.
+func (y Year) frosts(days []DegreeDay) map[instance][]told {
 	const feed = "the weather feed"
-	var out []Observation
-	var hard, mild time.Time // the last hard frost, and the last night without one since
+	out := map[instance][]told{}
+	add := func(says, kind string, on time.Time, t Tell) {
+		if k, usual := y.nearest([]string{kind}, on); k >= 0 {
+			at := instance{kind, usual}
+			out[at] = append(out[at], told{Observation{Says: says, On: on, Place: feed}, t})
+		}
+	}
 	sorted := slices.Clone(days)
 	slices.SortFunc(sorted, func(a, b DegreeDay) int { return a.On.Compare(b.On) })
+	var hard, mild, begun, last time.Time // the last hard frost, the last night without one since, and the stretch without gaps
 	for _, d := range sorted {
 		on := DayOf(d.On)
+		if begun.IsZero() || daysBetween(last, on) > 7 {
+			begun, mild = on, time.Time{}
+		}
+		last = on
 		if d.LowC < 0 {
-			out = append(out, Observation{"frost", on, feed})
+			if k, _ := y.nearest([]string{LastFrost, FirstHardFrost}, on); k == 0 {
+				add(frost, LastFrost, on, NotYet)
+			}
 		}
 		newWinter := hard.IsZero() || daysBetween(hard, on) > winterDays
 		switch {
 		case d.LowC > HardFrostC && newWinter:
 			mild = on
 		case d.LowC <= HardFrostC:
-			if newWinter && !mild.IsZero() {
-				out = append(out, Observation{"no hard frost yet", mild, feed})
+			if newWinter {
+				if !mild.IsZero() && y.watched(begun, on) {
+					add(noHardFrost, FirstHardFrost, mild, NotYet)
+				}
+				add(hardFrost, FirstHardFrost, on, Come) // the first was then, or before
 			}
-			out = append(out, Observation{"hard frost", on, feed})
 			hard, mild = on, time.Time{}
 		}
 	}
-	if !mild.IsZero() {
-		out = append(out, Observation{"no hard frost yet", mild, feed})
+	if !mild.IsZero() && y.watched(begun, mild) {
+		add(noHardFrost, FirstHardFrost, mild, NotYet)
 	}
 	return out
+}
+
+// watched says whether a feed that begins on a day and has no gap since has seen
+// every night on which the winter's first hard frost, before a day, could be.
+func (y Year) watched(begun, on time.Time) bool {
+	_, usual := y.nearest([]string{FirstHardFrost}, on)
+	early := usual.AddDate(0, 0, -int(2*y.spread(FirstHardFrost)))
+	return !usual.IsZero() && !begun.After(early)
 }
 
 func (y Year) anchor(kind string) (Anchor, bool) {
@@ -205,8 +396,35 @@ func (y Year) anchor(kind string) (Anchor, bool) {
 	return Anchor{}, false
 }
 
-// dateOne dates a year's anchors.
-func (y Year) dateOne(yr int, k Known, usual *[367]float64, days map[time.Time]DegreeDay, seen map[string][]told) []Dated {
+// seasonOf gives the usual days of one season: the swell of a year, and of each
+// other anchor the day that follows it. The last frost may come before it.
+func (y Year) seasonOf(yr int) map[string]time.Time {
+	start := day(yr, 1, 1)
+	if a, ok := y.anchor(BudSwell); ok {
+		start = day(yr, a.Month, a.Day)
+	}
+	out := map[string]time.Time{}
+	for _, a := range y.Anchors {
+		from := start
+		if a.Kind == LastFrost {
+			from = start.AddDate(0, 0, -lastFrostBefore)
+		}
+		for n := from.Year(); ; n++ {
+			if d := day(n, a.Month, a.Day); !d.Before(from) {
+				out[a.Kind] = d
+				break
+			}
+		}
+	}
+	return out
+}
+
+// lastFrostBefore is how long before bud swell the last frost may usually come.
+const lastFrostBefore = 120
+
+// dateSeason dates one season's anchors. What is seen of one sign of spring
+// carries over to the next of the same season.
+func (y Year) dateSeason(of map[string]time.Time, k Known, usual *table, days map[time.Time]DegreeDay, seen map[instance][]told) []Dated {
 	var out []Dated
 	carried := 0.0 // days that what was seen in spring moved it
 	var swell time.Time
@@ -215,7 +433,7 @@ func (y Year) dateOne(yr int, k Known, usual *[367]float64, days map[time.Time]D
 		if !ok {
 			continue
 		}
-		d := Dated{Kind: kind, Usual: day(yr, a.Month, a.Day)}
+		d := Dated{Kind: kind, Usual: of[kind]}
 		at, spread := 0.0, math.Max(1, float64(a.SpreadDays)) // days from the usual
 		spring := slices.Contains(warmed, kind)
 		if w, ok := y.warmthTo(d.Usual, k, usual, days); ok && spring {
@@ -231,28 +449,34 @@ func (y Year) dateOne(yr int, k Known, usual *[367]float64, days map[time.Time]D
 			at += float64(by)
 			d.Moves = append(d.Moves, Move{by, "half of what was seen of the sign before it carries over", Carry})
 		}
-		after, by, why := bounds(d.Usual, seen[kind])
+		after, by, why := bounds(d.Usual, seen[instance{kind, d.Usual}])
 		before := at
 		at, low, high := believe(at, spread, after, by)
+		day := int(math.Round(at))
+		if !math.IsInf(after, -1) {
+			day = max(day, int(after)+1) // never on a day on which it had not come
+			low = math.Max(low, after+1)
+			high = math.Max(high, after+1)
+		}
 		if why != "" {
 			d.Seen = true
-			if n := int(math.Round(at)) - int(math.Round(before)); n != 0 {
+			if n := day - int(math.Round(before)); n != 0 {
 				d.Moves = append(d.Moves, Move{n, why, Seen})
 			} else {
 				d.Moves = append(d.Moves, Move{0, why + ": as reckoned", Seen})
 			}
 			if spring {
-				carried = at - before
+				carried = float64(day) - before
 			}
 		} else if spring {
 			carried *= carryShare
 		}
-		d.On = d.Usual.AddDate(0, 0, int(math.Round(at)))
+		d.On = d.Usual.AddDate(0, 0, day)
 		d.Low, d.High = d.Usual.AddDate(0, 0, int(math.Floor(low))), d.Usual.AddDate(0, 0, int(math.Ceil(high)))
 		if kind == BudSwell {
 			swell = d.On
 		}
-		if least := swell.AddDate(0, 0, slipAfter); kind == SlipBegins && !swell.IsZero() && d.On.Before(least) && daysBetween(d.On, swell) < 150 {
+		if least := swell.AddDate(0, 0, slipAfter); kind == SlipBegins && !swell.IsZero() && d.On.Before(least) {
 			d.Moves = append(d.Moves, Move{daysBetween(d.On, least), "bark slips no sooner than a week after bud swell", Settle})
 			d.On = least
 			if d.High.Before(least) {
@@ -264,17 +488,14 @@ func (y Year) dateOne(yr int, k Known, usual *[367]float64, days map[time.Time]D
 	return out
 }
 
-// bounds gathers what was seen of an anchor in the year of a usual date: it
-// came after the last time it had not, and by the first time it had, in days
-// from the usual date.
+// bounds gathers what was seen of an anchor of one season: it came after the
+// last time it had not, and by the first time it had, in days from the usual
+// date.
 func bounds(usual time.Time, seen []told) (after, by float64, why string) {
 	after, by = math.Inf(-1), math.Inf(1)
 	var not, yes Observation
 	for _, o := range seen {
 		n := daysBetween(usual, o.On)
-		if n <= -183 || n > 182 {
-			continue // of another year
-		}
 		switch {
 		case o.tells == Come && float64(n) < by:
 			by, yes = float64(n), o.Observation
@@ -301,23 +522,25 @@ func bounds(usual time.Time, seen []told) (after, by float64, why string) {
 	return after, by, ""
 }
 
-// nearestKind says which of several anchors a sight is of: the one whose usual
-// day is nearest in the round of the year; -1 for none.
-func nearestKind(y Year, kinds []string, on time.Time) int {
-	best, least := -1, math.MaxInt
+// nearest says which of several anchors a sight is of, and which one of it: the
+// one whose usual day is nearest; -1 for none.
+func (y Year) nearest(kinds []string, on time.Time) (best int, usual time.Time) {
+	best = -1
+	least := math.MaxInt
 	for i, k := range kinds {
 		a, ok := y.anchor(k)
 		if !ok {
 			continue
 		}
-		for _, yr := range []int{on.Year() - 1, on.Year(), on.Year() + 1} {
-			n := daysBetween(day(yr, a.Month, a.Day), on)
+		for yr := on.Year() - 1; yr <= on.Year()+1; yr++ {
+			d := day(yr, a.Month, a.Day)
+			n := daysBetween(d, on)
 			if n = max(n, -n); n < least {
-				best, least = i, n
+				best, least, usual = i, n, d
 			}
 		}
 	}
-	return best
+	return best, usual
 }
 
 // believe cuts a normal belief to what was seen, and gives its mean and its

@@ -111,7 +111,7 @@ func TestWhatWasSeenOutweighs(t *testing.T) {
 	assert.True(t, d.On.After(on(2027, 4, 20).Truncate(24*time.Hour)))
 	d = swell(know(season.Observation{Says: "buds swell", On: on(2027, 3, 1)}, season.Observation{Says: "buds tight", On: on(2027, 3, 9)}))
 	assert.Contains(t, d.Moves[0].Why, "places differ")
-	assert.Equal(t, 5, d.On.Day())
+	assert.Equal(t, 10, d.On.Day(), "no date on or before a day with not yet")
 
 	late := know(season.Observation{Says: "buds tight", On: on(2027, 3, 25)})
 	slip := dated(t, late, season.SlipBegins, 2027)
@@ -140,6 +140,28 @@ func TestFrostsComeFromTheFeed(t *testing.T) {
 	y := full(0).With(season.Known{NoNormal: true, Weather: feed}, 2027, 2027)
 	assert.Greater(t, dated(t, y, season.LastFrost, 2027).Days(), 12)
 	assert.Less(t, dated(t, y, season.FirstHardFrost, 2027).Days(), -20)
+	// Nights from a day on, mild but for one.
+	nights := func(from time.Time, n, hard int) (out []season.DegreeDay) {
+		for i := range n {
+			d := season.DegreeDay{On: from.AddDate(0, 0, i), MeanC: 5, LowC: 1}
+			if i == hard {
+				d.LowC = -5
+			}
+			out = append(out, d)
+		}
+		return out
+	}
+	first := func(feed []season.DegreeDay) season.Dated {
+		return dated(t, full(0).With(season.Known{NoNormal: true, Weather: feed}, 2027, 2028), season.FirstHardFrost, 2027)
+	}
+	d := first(nights(on(2027, 9, 1), 80, 75)) // to 15 November
+	assert.Equal(t, on(2027, 11, 15).Format(time.DateOnly), d.On.Format(time.DateOnly), "watched from the start")
+	d = first(nights(on(2027, 12, 20), 40, 12))
+	assert.Zero(t, d.Days(), "a feed that begins in winter may have missed the first")
+	d = first(nights(on(2027, 12, 20), 40, -1))
+	assert.Zero(t, d.Days())
+	d = first(nights(on(2027, 9, 1), 75, -1))
+	assert.True(t, d.On.After(on(2027, 11, 14)), "and none until then")
 }
 
 func TestWithoutRest(t *testing.T) {

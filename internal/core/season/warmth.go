@@ -45,23 +45,37 @@ type Warmth struct {
 	From    time.Time
 	Normals Normals
 	Days    map[time.Time]DegreeDay
-	usual   *[367]float64 // a usual day's degree-days, by day of the year; nil to work them out
+	usual   *table // a usual day's degree-days; nil to work them out
 }
 
-// table is a usual day's degree-days, by day of the year.
-func (n Normals) table() *[367]float64 {
-	var out [367]float64
-	for i := 1; i <= 366; i++ {
-		out[i] = n.DegreeDays(day(2027, 1, i))
+// table is a usual day's degree-days by day of the year, of common years and of
+// leap years.
+type table [2][367]float64
+
+func (n Normals) table() *table {
+	var out table
+	for leap, year := range []int{2027, 2028} {
+		for d := day(year, 1, 1); d.Year() == year; d = d.AddDate(0, 0, 1) {
+			out[leap][d.YearDay()] = n.DegreeDays(d)
+		}
 	}
 	return &out
+}
+
+// at looks a day up.
+func (t *table) at(d time.Time) float64 {
+	leap := 0
+	if day(d.Year(), 12, 31).YearDay() == 366 {
+		leap = 1
+	}
+	return t[leap][d.YearDay()]
 }
 
 func (w Warmth) usualOn(t time.Time) float64 {
 	if w.usual == nil {
 		return w.Normals.DegreeDays(t)
 	}
-	return w.usual[t.YearDay()]
+	return w.usual.at(t)
 }
 
 // On is a day's degree-days, and whether they were read.
@@ -91,7 +105,7 @@ func (w Warmth) Sum(to time.Time, usual bool) float64 {
 func (w Warmth) reaches(usual time.Time) time.Time {
 	need, sum := w.Sum(usual, true), 0.0
 	for d := w.From; ; d = d.AddDate(0, 0, 1) {
-		if sum >= need || daysBetween(usual, d) > longestShift {
+		if sum >= need-1e-6 || daysBetween(usual, d) > longestShift {
 			return d
 		}
 		x, _ := w.On(d)
@@ -101,7 +115,7 @@ func (w Warmth) reaches(usual time.Time) time.Time {
 
 // warmthTo readies the sum of warmth toward an anchor: from the middle of the
 // rest before it. False where there are no readings in that stretch.
-func (y Year) warmthTo(usual time.Time, k Known, table *[367]float64, days map[time.Time]DegreeDay) (Warmth, bool) {
+func (y Year) warmthTo(usual time.Time, k Known, usuals *table, days map[time.Time]DegreeDay) (Warmth, bool) {
 	rest, ok1 := y.anchor(RestBegins)
 	swell, ok2 := y.anchor(BudSwell)
 	if k.NoNormal || !ok1 || !ok2 {
@@ -116,7 +130,7 @@ func (y Year) warmthTo(usual time.Time, k Known, table *[367]float64, days map[t
 	}
 	s := last(swell, usual)
 	r := last(rest, s)
-	w := Warmth{From: r.AddDate(0, 0, daysBetween(r, s)/2), Normals: k.Normals, Days: days, usual: table}
+	w := Warmth{From: r.AddDate(0, 0, daysBetween(r, s)/2), Normals: k.Normals, Days: days, usual: usuals}
 	return w, w.known(usual) > 0
 }
 
@@ -161,11 +175,11 @@ func (y Year) WarmthOf(k Known, on time.Time) (Warmth, bool) {
 	if !ok {
 		return Warmth{}, false
 	}
-	table := k.Normals.table()
+	usuals := k.Normals.table()
 	// The swell that this date's warmth leads to, or that it has just led to.
 	usual := day(on.Year(), a.Month, a.Day)
 	if daysBetween(usual, on) > 150 {
 		usual = day(on.Year()+1, a.Month, a.Day)
 	}
-	return y.warmthTo(usual, k, table, days)
+	return y.warmthTo(usual, k, usuals, days)
 }

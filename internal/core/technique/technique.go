@@ -115,12 +115,18 @@ type Job struct {
 	StockMM    []caliper.Count
 	WoodMM     []caliper.Count
 	InUse      func(key string) bool
+	Ground     Ground // where the stock stands
+	// Against are the techniques that somebody uses although the season shuts
+	// them.
+	Against map[string]bool
 }
 
 // Verdict is a technique with why it is in or out.
 type Verdict struct {
 	Technique Technique
 	In        bool
+	ByChoice  bool   // out by choice alone
+	Against   bool   // in against the season
 	Why       string // the first thing that stands against it, or what speaks for it
 	Pairs     int    // pairs of classes it can join
 }
@@ -130,7 +136,7 @@ func Judge(ts []Technique, j Job) []Verdict {
 	out := make([]Verdict, 0, len(ts))
 	for _, t := range ts {
 		v := Verdict{Technique: t}
-		v.Why = against(t, j)
+		v.Why, v.ByChoice, v.Against = against(t, j)
 		if v.Why == "" {
 			for _, s := range j.StockMM {
 				for _, w := range j.WoodMM {
@@ -150,31 +156,28 @@ func Judge(ts []Technique, j Job) []Verdict {
 	return out
 }
 
-// InWindow says whether the season, the wood and the choice let a technique
-// be used at all, whatever the diameters, and if not, why.
-func InWindow(t Technique, j Job) (bool, string) {
-	why := against(t, j)
-	return why == "", why
-}
-
-func against(t Technique, j Job) string {
+// against gives the first thing that stands against a technique, or "".
+func against(t Technique, j Job) (why string, byChoice, overruled bool) {
 	cal := j.Calendar
 	if cal == nil {
 		cal = j.Stock.Around(j.On)
 	}
-	if s := t.Standing(cal, j.WoodStates, j.On); s.Verdict == Shut {
-		return s.Why
+	if s := t.Standing(cal, j.WoodStates, j.Ground, j.On); s.Verdict == Shut {
+		if !s.Season || !j.Against[t.Key] {
+			return s.Why, false, false
+		}
+		overruled = true
 	}
 	if j.InUse != nil && !j.InUse(t.Key) {
-		return "left out by choice"
+		return "left out by choice", true, overruled
 	}
 	if j.BudsAPiece != nil && !slices.ContainsFunc(j.BudsAPiece, t.TakesBuds) {
 		if t.BudsMax == 1 {
-			return "no wood here is counted as single buds"
+			return "no wood here is counted as single buds", false, overruled
 		}
-		return fmt.Sprintf("no wood here is cut to %d–%d buds", t.BudsMin, t.BudsMax)
+		return fmt.Sprintf("no wood here is cut to %d–%d buds", t.BudsMin, t.BudsMax), false, overruled
 	}
-	return ""
+	return "", false, overruled
 }
 
 // TakesBuds says whether a piece with so many buds suits the technique.

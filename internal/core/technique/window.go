@@ -16,15 +16,33 @@ const (
 	Shut    = "shut"
 )
 
+// Ground is where the stock stands when it is worked.
+type Ground int
+
+// On the bench a chip is set on resting stock too; in the row it waits until the
+// stock wakes.
+const (
+	OnBench Ground = iota
+	InRow
+)
+
 // House defaults of windows, in days.
 const (
-	closingDays     = 10  // a window's last days; of a short window its last quarter
-	buddingEndsDays = 42  // late-summer budding closes so long before slip ends
-	juneNeedsDays   = 120 // free of frost after June budding
-	benchBestBefore = 42  // bench work is best from so long before bud swell
-	benchBestAfter  = 10  // to so long after it
-	springBest      = 21  // stored wood in the row is best so long after slip begins
-	flushBest       = 45  // where stock takes no rest: after a fresh flush
+	closingDays      = 10  // a window's last days; of a short window its last quarter
+	slipNeededDays   = 14  // bark must slip for so long after a late-summer T-bud
+	sleepBestFrom    = 42  // late-summer T-buds are best from so long before slip ends
+	sleepBestTo      = 21  // to so long before: early enough to knit, late enough to sleep
+	chipFrostDays    = 28  // a late chip needs so long before the first hard frost
+	chipBestBefore   = 35  // chips are best from so long before slip ends
+	chipBestAfter    = 14  // to so long after
+	halfRipeSlipDays = 21  // half-ripe wood needs slip for so long
+	juneNeedsDays    = 120 // free of frost after June budding
+	juneFewestDays   = 7   // a shorter window for June budding is none
+	benchBestBefore  = 42  // bench work is best from so long before bud swell
+	benchBestAfter   = 10  // to so long after it
+	springBest       = 21  // stored wood in the row is best so long after slip begins
+	flushBest        = 45  // where stock takes no rest: after a fresh flush
+	dryForDays       = 14  // bark that was too dry to slip is tested again
 )
 
 // Window is a stretch in which a technique can be used. To and BestTo are the
@@ -34,21 +52,25 @@ type Window struct {
 	From, To         time.Time
 	BestFrom, BestTo time.Time
 	Opens, Closes    string // what does it
-	wood             string
+	// Grows is the first day of the window on which a bud may start to grow late
+	// and be frosted, Sleeps the first on which it will sleep: between them that
+	// is said. Zero where it does not matter.
+	Grows, Sleeps time.Time
+	wood          string
 }
 
 // Windows are a technique's over a calendar, by use and then by date. wood is
 // the states of the wood at hand; nil for whatever there is in season.
-func (t Technique) Windows(c *season.Calendar, wood []string) []Window {
+func (t Technique) Windows(c *season.Calendar, wood []string, ground Ground) []Window {
 	var out []Window
-	runs := t.stockRuns(c)
+	runs := t.stockRuns(c, ground)
 	for _, state := range t.WoodStates {
 		if wood != nil && !slices.Contains(wood, state) {
 			continue
 		}
 		for _, w := range t.woodRuns(c, state) {
 			for _, r := range runs {
-				x := Window{Use: w.Use, wood: state, From: r.From, To: r.To, Opens: r.Opens, Closes: r.Closes}
+				x := Window{Use: w.Use, wood: state, From: r.From, To: r.To, Opens: r.Opens, Closes: r.Closes, BestFrom: w.BestFrom, BestTo: w.BestTo, Grows: w.Grows, Sleeps: w.Sleeps}
 				if w.From.After(x.From) {
 					x.From, x.Opens = w.From, w.Opens
 				}
@@ -67,11 +89,11 @@ func (t Technique) Windows(c *season.Calendar, wood []string) []Window {
 }
 
 // stockRuns are the stretches in which the stock is in a state that serves.
-func (t Technique) stockRuns(c *season.Calendar) []Window {
+func (t Technique) stockRuns(c *season.Calendar, ground Ground) []Window {
 	var out []Window
 	spans := c.Spans()
 	for i, s := range spans {
-		if !slices.Contains(t.StockStates, s.State) {
+		if !t.works(s.State, ground) {
 			continue
 		}
 		closes := "the end of the calendar"
@@ -87,13 +109,24 @@ func (t Technique) stockRuns(c *season.Calendar) []Window {
 	return out
 }
 
+// works says whether stock in a state serves where it stands. A bud on resting
+// stock is bench work.
+func (t Technique) works(state string, ground Ground) bool {
+	return slices.Contains(t.StockStates, state) && !(ground == InRow && state == season.Resting && t.BudsMax == 1)
+}
+
+// needsSlip says that the bark must lift for it.
+func (t Technique) needsSlip() bool {
+	return len(t.StockStates) == 1 && t.StockStates[0] == season.Running
+}
+
 var turnsInto = map[string]string{season.Resting: "rest begins", season.Waking: "buds swell", season.Running: "bark slips", season.Hardening: "bark stops slipping"}
 
 // woodRuns are the stretches in which wood of a state can be used this way.
 func (t Technique) woodRuns(c *season.Calendar, state string) []Window {
 	var out []Window
 	if state == season.RipeGreen && t.BudsMax == 1 && !c.Year().NoRest {
-		return buddingRuns(c)
+		return t.buddingRuns(c)
 	}
 	for _, s := range c.WoodSpans(state) {
 		w := Window{From: s.From, To: s.To}
@@ -103,7 +136,8 @@ func (t Technique) woodRuns(c *season.Calendar, state string) []Window {
 		case state == season.Resting:
 			w.Use, w.Opens, w.Closes = "stored wood", "wood is deep in rest", "stored wood is too old"
 		case state == season.HalfRipe:
-			w.Use, w.Opens, w.Closes = "half-ripe wood", "shoots are half ripe", "bark stops slipping"
+			w.To = w.To.AddDate(0, 0, -halfRipeSlipDays)
+			w.Use, w.Opens, w.Closes = "half-ripe wood", "shoots are half ripe", "bark stops slipping three weeks later"
 		default:
 			w.Use, w.Opens, w.Closes = "green wood", "wood is ripe", "bark stops slipping"
 		}
@@ -112,27 +146,50 @@ func (t Technique) woodRuns(c *season.Calendar, state string) []Window {
 	return out
 }
 
-// buddingRuns are the stretches for budding with green wood: from ripeness, as
+// buddingRuns are the stretches for budding with green wood, from ripeness on: as
 // June budding where enough days without frost follow for the bud to grow the
-// same year, and as late-summer budding until the union has no time left to
-// knit before the bark tightens.
-func buddingRuns(c *season.Calendar) []Window {
+// same year, and as late-summer budding, in which it is to sleep till spring. A
+// bud that needs slip closes while bark still slips for two weeks; a chip needs
+// none, and closes four weeks before the first hard frost.
+func (t Technique) buddingRuns(c *season.Calendar) []Window {
 	var out []Window
-	frosts, ends := c.Dates(season.FirstHardFrost), c.Dates(season.SlipEnds)
-	for _, ripe := range c.Dates(season.BudwoodRipe) {
-		if f := next(frosts, ripe); !f.IsZero() {
+	for _, s := range c.Seasons() {
+		ripe, ends, frost := s[season.BudwoodRipe], s[season.SlipEnds], s[season.FirstHardFrost]
+		if ripe.IsZero() {
+			continue
+		}
+		lastGrows := ripe // the first day with too few days without frost
+		if !frost.IsZero() {
+			lastGrows = frost.AddDate(0, 0, 1-juneNeedsDays)
 			from := ripe
-			if last := before(c.Dates(season.LastFrost), f); last.After(from) {
+			if last := s[season.LastFrost]; last.After(from) && last.Before(frost) {
 				from = last.AddDate(0, 0, 1)
 			}
-			if to := f.AddDate(0, 0, 1-juneNeedsDays); from.Before(to) {
-				out = append(out, Window{Use: "June budding", From: from, To: to, Opens: "wood is ripe", Closes: fmt.Sprintf("too few of %d days without frost are left", juneNeedsDays)})
+			if days := int(lastGrows.Sub(from).Hours() / 24); days >= juneFewestDays {
+				w := Window{Use: "June budding", From: from, To: lastGrows, Opens: "wood is ripe", Closes: fmt.Sprintf("too few of %d days without frost are left", juneNeedsDays)}
+				w.BestFrom, w.BestTo = from, w.ClosingFrom()
+				out = append(out, w)
 			}
 		}
-		if e := next(ends, ripe); !e.IsZero() {
-			if to := e.AddDate(0, 0, -buddingEndsDays); ripe.Before(to) {
-				out = append(out, Window{Use: "late-summer budding", From: ripe, To: to, Opens: "wood is ripe", Closes: "bark stops slipping six weeks later"})
+		w := Window{Use: "late-summer budding", From: ripe, Opens: "wood is ripe"}
+		switch {
+		case t.needsSlip() && !ends.IsZero():
+			w.To, w.Closes = ends.AddDate(0, 0, -slipNeededDays), "bark stops slipping two weeks later"
+			w.BestFrom, w.BestTo = ends.AddDate(0, 0, -sleepBestFrom), ends.AddDate(0, 0, 1-sleepBestTo)
+		case !t.needsSlip() && !frost.IsZero():
+			w.To, w.Closes = frost.AddDate(0, 0, 1-chipFrostDays), "the first hard frost comes four weeks later"
+			if !ends.IsZero() {
+				w.BestFrom, w.BestTo = ends.AddDate(0, 0, -chipBestBefore), ends.AddDate(0, 0, 1+chipBestAfter)
 			}
+		}
+		if w.BestFrom.After(ripe) {
+			w.Grows, w.Sleeps = lastGrows, w.BestFrom
+			if w.Grows.Before(ripe) {
+				w.Grows = ripe
+			}
+		}
+		if w.From.Before(w.To) {
+			out = append(out, w)
 		}
 	}
 	return out
@@ -145,15 +202,6 @@ func next(ds []time.Time, t time.Time) time.Time {
 		}
 	}
 	return time.Time{}
-}
-
-func before(ds []time.Time, t time.Time) (last time.Time) {
-	for _, d := range ds {
-		if d.Before(t) {
-			last = d
-		}
-	}
-	return last
 }
 
 // best finds the better part of a window.
@@ -170,6 +218,12 @@ func (t Technique) best(c *season.Calendar, w *Window) {
 		}
 	}
 	takes := func(state string) bool { return slices.Contains(t.StockStates, state) }
+	if !w.BestFrom.IsZero() {
+		from, to := w.BestFrom, w.BestTo
+		w.BestFrom, w.BestTo = time.Time{}, time.Time{}
+		set(from, to)
+		return
+	}
 	switch {
 	case c.Year().NoRest: // by flush, in Standing
 	case w.Use == "stored wood" && takes(season.Running):
@@ -182,6 +236,7 @@ func (t Technique) best(c *season.Calendar, w *Window) {
 		}
 	case w.Use == "stored wood":
 		set(w.From, w.From.AddDate(0, 0, springBest))
+	case w.Use == "late-summer budding": // its best days are not in the calendar
 	default:
 		set(w.From, w.ClosingFrom())
 	}
@@ -199,10 +254,10 @@ func (w Window) on(t time.Time) string {
 	switch {
 	case t.Before(w.From) || !t.Before(w.To):
 		return Shut
-	case !t.Before(w.ClosingFrom()):
-		return Closing
 	case !w.BestFrom.IsZero() && !t.Before(w.BestFrom) && t.Before(w.BestTo):
 		return Best
+	case !t.Before(w.ClosingFrom()):
+		return Closing
 	}
 	return Open
 }
@@ -214,16 +269,21 @@ type Standing struct {
 	Why     string
 	Until   time.Time // the last day of the window, when it is not shut
 	Opens   time.Time // when it opens next, when it is shut; zero for not in the calendar
+	// MayStart says that a bud set on that day may start late and be frosted.
+	MayStart bool
+	// Season says that only the season shuts it, so that somebody who knows better
+	// may use it all the same.
+	Season bool
 }
 
 var rank = map[string]int{Shut: 0, Closing: 1, Open: 2, Best: 3}
 
 // Standing judges a technique on a day. wood is the states of the wood at
 // hand; nil for whatever there is in season.
-func (t Technique) Standing(c *season.Calendar, wood []string, on time.Time) Standing {
+func (t Technique) Standing(c *season.Calendar, wood []string, ground Ground, on time.Time) Standing {
 	on = season.DayOf(on)
 	s := Standing{Verdict: Shut}
-	for _, w := range t.Windows(c, wood) {
+	for _, w := range t.Windows(c, wood, ground) {
 		v := w.on(on)
 		if v == Shut {
 			if w.From.After(on) && (s.Opens.IsZero() || w.From.Before(s.Opens)) {
@@ -245,6 +305,10 @@ func (t Technique) Standing(c *season.Calendar, wood []string, on time.Time) Sta
 					s.Why = fmt.Sprintf("%s, open; best from %s", w.Use, season.Say(w.BestFrom))
 				}
 			}
+			if !w.Sleeps.IsZero() && !on.Before(w.Grows) && on.Before(w.Sleeps) {
+				s.Why += "; a bud set now may start late and be frosted"
+				s.MayStart = true
+			}
 		}
 	}
 	if s.Verdict != Shut {
@@ -252,23 +316,42 @@ func (t Technique) Standing(c *season.Calendar, wood []string, on time.Time) Sta
 		if c.Year().NoRest {
 			return t.flushed(c, s, on)
 		}
+		if d := dry(c.Year().Dry, on); t.needsSlip() && !d.IsZero() {
+			return Standing{Verdict: Shut, Opens: d.AddDate(0, 0, dryForDays), Season: true,
+				Why: fmt.Sprintf("bark did not slip on %s for want of water: wet the soil for some days, and test again", season.Say(d))}
+		}
 		return s
 	}
-	s.Why = t.shut(c, wood, on)
+	s.Why, s.Season = t.shut(c, wood, ground, on)
 	return s
 }
 
-// shut says why a technique is out on a day: the stock first, then the wood.
-func (t Technique) shut(c *season.Calendar, wood []string, on time.Time) string {
+// dry gives the last day on which bark was too dry to slip, when that is not
+// long ago.
+func dry(days []time.Time, on time.Time) (last time.Time) {
+	for _, d := range days {
+		if !d.After(on) && on.Before(d.AddDate(0, 0, dryForDays)) {
+			last = d
+		}
+	}
+	return last
+}
+
+// shut says why a technique is out on a day: the stock first, then the wood; and
+// whether it is only the season that shuts it.
+func (t Technique) shut(c *season.Calendar, wood []string, ground Ground, on time.Time) (why string, bySeason bool) {
 	span, ok := c.StockOn(on)
 	if !ok {
-		return "this site has no season set for the genus"
+		return "this site has no season set for the genus", false
 	}
-	if !slices.Contains(t.StockStates, span.State) {
+	if !t.works(span.State, ground) {
 		if c.Year().NoRest {
-			return "stock takes no rest here"
+			return "stock takes no rest here", false
 		}
-		return "stock is " + span.State + " until " + season.Say(span.To)
+		if slices.Contains(t.StockStates, span.State) {
+			return "stock in the row is " + span.State + " until " + season.Say(span.To), true
+		}
+		return "stock is " + span.State + " until " + season.Say(span.To), true
 	}
 	serves := false
 	for _, state := range t.WoodStates {
@@ -276,14 +359,17 @@ func (t Technique) shut(c *season.Calendar, wood []string, on time.Time) string 
 	}
 	if wood != nil && !serves {
 		if len(wood) == 0 {
-			return "no wood at hand"
+			return "no wood at hand", false
 		}
-		return "the wood here is " + wood[0]
+		return "the wood here is " + wood[0], true
 	}
 	// Some wood may be at hand that the rules of budding shut out.
 	for _, state := range t.WoodStates {
 		if has, _ := c.WoodOn(state, on); has && state == season.RipeGreen && t.BudsMax == 1 && (wood == nil || slices.Contains(wood, state)) {
-			return "too late to bud: a bud needs six weeks to knit before the bark stops slipping"
+			if t.needsSlip() {
+				return "too late to bud: a bud needs two weeks to knit before the bark stops slipping", true
+			}
+			return "too late to bud: a chip needs four weeks before the first hard frost", true
 		}
 	}
 	state := t.WoodStates[0]
@@ -292,8 +378,8 @@ func (t Technique) shut(c *season.Calendar, wood []string, on time.Time) string 
 			state = s
 		}
 	}
-	_, why := c.WoodOn(state, on)
-	return why
+	_, why = c.WoodOn(state, on)
+	return why, wood != nil
 }
 
 // flushed judges the days where stock takes no rest: best on stock with fresh

@@ -20,14 +20,20 @@ const (
 	SafeHighC   = 4
 	GreenHighC  = 8
 	LookEvery   = 14 * 24 * time.Hour
-	// GapAfter is how long readings may be apart; a reading by hand once a day
-	// is no gap.
+	// GapAfter is how long a reading stands for what comes after it; a reading by
+	// hand once a day leaves no gap.
 	GapAfter = 26 * time.Hour
 	// SilentAfter is how long a logger may say nothing.
 	SilentAfter = 3 * time.Hour
 	// ThermometerC is how far a store's thermometer may be out, either way.
 	ThermometerC = 0.5
+	// ColdestC and WarmestC bound what is believed of a thermometer: a reading
+	// beyond them is questioned before it counts.
+	ColdestC, WarmestC = -30, 50
 )
+
+// Doubtful says that a reading in °C is to be questioned before it counts.
+func Doubtful(c float64) bool { return !(c >= ColdestC && c <= WarmestC) }
 
 // Life is how long wood keeps, in days at 1 °C.
 func Life(state string) float64 {
@@ -37,8 +43,9 @@ func Life(state string) float64 {
 	return LifeGreen
 }
 
-// Rate is how fast wood ages at a temperature in °C, 1 at 1 °C.
-func Rate(c float64) float64 { return math.Pow(Q10, (c-1)/10) }
+// Rate is how fast wood ages at a temperature in °C, 1 at 1 °C. Below 0 °C it
+// ages as at 0: cold adds no life.
+func Rate(c float64) float64 { return math.Pow(Q10, (math.Max(0, c)-1)/10) }
 
 // Reading is a store's temperature in °C at a time.
 type Reading struct {
@@ -47,12 +54,16 @@ type Reading struct {
 }
 
 // Clock adds up how wood ages in one store. Make one with NewClock.
+//
+// The temperature of a stretch is the mean of its two ends. A stretch longer
+// than GapAfter counts GapAfter at the reading before it and the rest at the
+// set point, unread; so does the time after the last reading. Time before the
+// first counts at the set point.
 type Clock struct {
 	rs   []Reading
 	set  float64
 	upTo []float64       // days at 1 °C from the first reading to each
-	gap  []bool          // that the stretch before a reading is a gap
-	dark []time.Duration // in gaps, from the first reading to each
+	dark []time.Duration // unread, from the first reading to each
 }
 
 // NewClock readies a clock on a store's readings, in any order, and its set
@@ -60,18 +71,22 @@ type Clock struct {
 func NewClock(rs []Reading, setC float64) Clock {
 	rs = append([]Reading(nil), rs...)
 	sort.Slice(rs, func(i, j int) bool { return rs[i].At.Before(rs[j].At) })
-	c := Clock{rs: rs, set: setC, upTo: make([]float64, len(rs)), gap: make([]bool, len(rs)), dark: make([]time.Duration, len(rs))}
+	c := Clock{rs: rs, set: setC, upTo: make([]float64, len(rs)), dark: make([]time.Duration, len(rs))}
 	for i := 1; i < len(rs); i++ {
-		d := rs[i].At.Sub(rs[i-1].At)
-		rate := Rate((rs[i].C + rs[i-1].C) / 2)
-		c.dark[i] = c.dark[i-1]
-		if d > GapAfter {
-			rate, c.gap[i] = Rate(setC), true
-			c.dark[i] += d
+		days, dark := c.past(i-1, rs[i].At.Sub(rs[i-1].At))
+		if d := rs[i].At.Sub(rs[i-1].At); d <= GapAfter {
+			days, dark = d.Hours()/24*Rate((rs[i].C+rs[i-1].C)/2), 0
 		}
-		c.upTo[i] = c.upTo[i-1] + d.Hours()/24*rate
+		c.upTo[i], c.dark[i] = c.upTo[i-1]+days, c.dark[i-1]+dark
 	}
 	return c
+}
+
+// past is how far wood ages in so long after a reading with none behind it, and
+// how much of that is unread.
+func (c Clock) past(i int, d time.Duration) (days float64, dark time.Duration) {
+	near := min(d, GapAfter)
+	return near.Hours()/24*Rate(c.rs[i].C) + (d-near).Hours()/24*Rate(c.set), d - near
 }
 
 // Age is how far wood has aged.
@@ -102,20 +117,14 @@ func (c Clock) at(t time.Time) (days float64, unknown time.Duration) {
 		return -d.Hours() / 24 * Rate(c.set), -d
 	}
 	i := sort.Search(n, func(i int) bool { return c.rs[i].At.After(t) }) // the first after t
-	days = c.upTo[i-1]
-	unknown = c.dark[i-1]
 	d := t.Sub(c.rs[i-1].At)
-	switch {
-	case i == n && d > GapAfter, i < n && c.gap[i]:
-		days += d.Hours() / 24 * Rate(c.set)
-		unknown += d
-	case i == n: // as it was last
-		days += d.Hours() / 24 * Rate(c.rs[n-1].C)
-	default:
-		share := d.Hours() / c.rs[i].At.Sub(c.rs[i-1].At).Hours()
-		days += share * (c.upTo[i] - c.upTo[i-1])
+	if i < n {
+		if whole := c.rs[i].At.Sub(c.rs[i-1].At); whole <= GapAfter {
+			return c.upTo[i-1] + d.Hours()/whole.Hours()*(c.upTo[i]-c.upTo[i-1]), c.dark[i-1]
+		}
 	}
-	return days, unknown
+	days, unknown = c.past(i-1, d)
+	return c.upTo[i-1] + days, c.dark[i-1] + unknown
 }
 
 // Now is the store's temperature over the last day, or its set point where
@@ -185,10 +194,13 @@ func (h Harm) Says() string {
 }
 
 // Harms finds frost and warmth that lasted long enough to hurt, oldest first.
-// A gap in the readings ends a stretch.
+// Between two readings the temperature is taken to go by a straight line; a
+// stretch longer than GapAfter ends a run.
 func (c Clock) Harms() []Harm {
 	var out []Harm
-	run := func(kind string, bad func(float64) bool, worse func(a, b float64) float64, least time.Duration) {
+	run := func(kind string, limit, sign float64, least time.Duration) {
+		// sign turns warmth and frost alike: what is above the limit is bad.
+		over := func(r Reading) float64 { return sign * (r.C - limit) }
 		var h *Harm
 		end := func() {
 			if h != nil && h.To.Sub(h.From) >= least {
@@ -197,22 +209,32 @@ func (c Clock) Harms() []Harm {
 			h = nil
 		}
 		for i, r := range c.rs {
-			if c.gap[i] {
-				end()
+			now := over(r)
+			if i > 0 {
+				was, gap := over(c.rs[i-1]), r.At.Sub(c.rs[i-1].At)
+				if gap > GapAfter {
+					end()
+				} else if crossing := c.rs[i-1].At.Add(time.Duration(was / (was - now) * float64(gap))); was <= 0 && now > 0 {
+					h = &Harm{Kind: kind, From: crossing, WorstC: r.C}
+				} else if was > 0 && now <= 0 {
+					h.To = crossing
+					end()
+				}
 			}
-			if !bad(r.C) {
-				end()
+			if now <= 0 {
 				continue
 			}
 			if h == nil {
 				h = &Harm{Kind: kind, From: r.At, WorstC: r.C}
 			}
-			h.To, h.WorstC = r.At, worse(h.WorstC, r.C)
+			if h.To = r.At; sign*(r.C-h.WorstC) > 0 {
+				h.WorstC = r.C
+			}
 		}
 		end()
 	}
-	run("frost", func(c float64) bool { return c < FrostC }, math.Min, FrostFor)
-	run("warmth", func(c float64) bool { return c > WarmC }, math.Max, WarmFor)
+	run("frost", FrostC, -1, FrostFor)
+	run("warmth", WarmC, 1, WarmFor)
 	sort.SliceStable(out, func(i, j int) bool { return out[i].From.Before(out[j].From) })
 	return out
 }

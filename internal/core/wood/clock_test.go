@@ -26,7 +26,7 @@ func hourly(days int, c func(hour int) float64) []wood.Reading {
 func flat(c float64) func(int) float64 { return func(int) float64 { return c } }
 
 func TestADayAtOneDegreeIsADay(t *testing.T) {
-	for c, want := range map[float64]float64{1: 30, 11: 75, -9: 12} {
+	for c, want := range map[float64]float64{1: 30, 11: 75, -9: 30 * wood.Rate(0)} {
 		k := wood.NewClock(hourly(30, flat(c)), 1)
 		a := k.Age(midnight, midnight.AddDate(0, 0, 30))
 		assert.InDelta(t, want, a.Days, 1e-6, "%g °C", c)
@@ -52,8 +52,9 @@ func TestAgesAddUp(t *testing.T) {
 func TestGapsStandAtTheSetPointAndAreSaid(t *testing.T) {
 	rs := append(hourly(2, flat(9)), wood.Reading{At: midnight.AddDate(0, 0, 10), C: 9})
 	a := wood.NewClock(rs, 1).Age(midnight.AddDate(0, 0, -5), midnight.AddDate(0, 0, 10))
-	assert.InDelta(t, 5+2*wood.Rate(9)+8, a.Days, 1e-6)
-	assert.Equal(t, 13*24*time.Hour, a.Unknown)
+	day := wood.GapAfter.Hours() / 24
+	assert.InDelta(t, 5+(2+day)*wood.Rate(9)+8-day, a.Days, 1e-6, "a reading stands for 26 hours after it")
+	assert.Equal(t, 13*24*time.Hour-wood.GapAfter, a.Unknown)
 	none := wood.NewClock(nil, 3)
 	assert.InDelta(t, 10*wood.Rate(3), none.Age(midnight, midnight.AddDate(0, 0, 10)).Days, 1e-9)
 	assert.Zero(t, none.Age(midnight, midnight.AddDate(0, 0, -1)).Days)
@@ -79,10 +80,57 @@ func TestAWarmWeekBringsTheKeepByDateForward(t *testing.T) {
 	assert.InDelta(t, 0.75, green.Used, 1e-9)
 }
 
+// TestAgeNeverFalls: whatever the readings, time only adds age, and no more can
+// be unread than has gone by.
+func TestAgeNeverFalls(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 9))
+	for range 60 {
+		var rs []wood.Reading
+		at := midnight
+		for range r.IntN(12) {
+			at = at.Add(time.Duration(1+r.IntN(80)) * time.Hour)
+			rs = append(rs, wood.Reading{At: at, C: 14*r.Float64() - 4})
+		}
+		k := wood.NewClock(rs, 4*r.Float64())
+		var last wood.Age
+		for h := 0; h < 60*24; h += 3 {
+			now := midnight.Add(time.Duration(h) * time.Hour)
+			a := k.Age(midnight, now)
+			require.GreaterOrEqual(t, a.Days, last.Days-1e-12)
+			require.GreaterOrEqual(t, a.Unknown, last.Unknown)
+			require.LessOrEqual(t, a.Unknown, now.Sub(midnight))
+			last = a
+		}
+	}
+}
+
+func TestColdAddsNoLife(t *testing.T) {
+	cold := wood.NewClock(hourly(30, flat(-8)), 1).Age(midnight, midnight.AddDate(0, 0, 30))
+	zero := wood.NewClock(hourly(30, flat(0)), 1).Age(midnight, midnight.AddDate(0, 0, 30))
+	assert.InDelta(t, zero.Days, cold.Days, 1e-9)
+	assert.True(t, wood.Doubtful(-40) && wood.Doubtful(51) && !wood.Doubtful(-30) && !wood.Doubtful(50))
+}
+
+func TestCrossingsLieOnTheLineBetweenReadings(t *testing.T) {
+	read := func(cs ...float64) (rs []wood.Reading) {
+		for i, c := range cs {
+			rs = append(rs, wood.Reading{At: midnight.Add(time.Duration(3*i) * time.Hour), C: c})
+		}
+		return rs
+	}
+	hs := wood.NewClock(read(1, 1, -6, -6, 1, 1), 1).Harms()
+	require.Len(t, hs, 1, "five hours of frost read every three")
+	assert.InDelta(t, 3+2*3*3/7.0, hs[0].To.Sub(hs[0].From).Hours(), 1e-6)
+	assert.Equal(t, -6.0, hs[0].WorstC)
+	assert.Len(t, wood.NewClock(read(1, -6, 1), 1).Harms(), 1, "two and a half hours below −3")
+	assert.Empty(t, wood.NewClock(read(1, -4, 1), 1).Harms(), "a little over one")
+	assert.Empty(t, wood.NewClock([]wood.Reading{{At: midnight, C: -6}, {At: midnight.Add(27 * time.Hour), C: -6}}, 1).Harms(), "nobody knows what was between")
+}
+
 func TestFrostAndWarmthHurtOnlyWhenTheyLast(t *testing.T) {
 	c := func(h int) float64 {
 		switch {
-		case h >= 10 && h <= 11: // an hour: too short
+		case h == 10: // an hour: too short
 			return -4
 		case h >= 50 && h <= 53:
 			return -5 - float64(h-50)/10
@@ -97,9 +145,9 @@ func TestFrostAndWarmthHurtOnlyWhenTheyLast(t *testing.T) {
 	require.Len(t, hs, 2)
 	assert.Equal(t, "frost", hs[0].Kind)
 	assert.InDelta(t, -5.3, hs[0].WorstC, 1e-9)
-	assert.Equal(t, "below -3 °C for 3 hours, down to -5.3 °C", hs[0].Says())
+	assert.Equal(t, "below -3 °C for 4 hours, down to -5.3 °C", hs[0].Says())
 	assert.Equal(t, "warmth", hs[1].Kind)
-	assert.Equal(t, 60.0, hs[1].To.Sub(hs[1].From).Hours())
+	assert.InDelta(t, 60+2*(1-5/6.0)+0.01, hs[1].To.Sub(hs[1].From).Hours(), 0.05)
 	assert.False(t, math.IsNaN(hs[1].WorstC))
 }
 
