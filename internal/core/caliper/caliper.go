@@ -157,6 +157,8 @@ func AtLeast(n int, sampleMM []float64, mm float64) Share {
 		return r.Quantile(0.05), r.Quantile(0.95)
 	}
 	s.Low, s.High = width(k)
+	// Where all or none are, the share itself stands at the range's end.
+	s.Low, s.High = math.Min(s.Low, s.Share), math.Max(s.High, s.Share)
 	want := (s.High - s.Low) / 2
 	s.More = sort.Search(n-k, func(more int) bool {
 		lo, hi := width(k + more)

@@ -4,7 +4,10 @@ import (
 	"errors"
 	"math"
 	"slices"
+	"sort"
 	"time"
+
+	"gonum.org/v1/gonum/stat/distuv"
 )
 
 // Dated is a sample of stems measured on a day, in mm.
@@ -20,26 +23,42 @@ type Growth struct {
 	MM                 float64 // mean on the last day measured, by the line
 	Last               time.Time
 
-	mid      time.Time // where the line is surest
-	at       float64   // its height there
-	varAt    float64
-	varSlope float64 // of mm a week
+	first   time.Time
+	lines   []line  // for each likely stray of the days
+	freedom float64 // with which the stems' spread is known
 }
 
-// stemSpread is the spread of diameters within a lot, in mm, where the samples
-// cannot tell it. House default.
-const stemSpread = 0.8
+// line is a straight line through the samples, for days that stray by so much.
+type line struct {
+	weight                   float64
+	mid, at, slope           float64 // weeks from the first day; mm; mm a week
+	varAt, varSlope, wanting float64 // wanting: −2 × the log of the weight
+}
+
+const (
+	// stemSpread is the spread of diameters within a lot, in mm, where the
+	// samples cannot tell it, and stemFreedom what it is worth. House default.
+	stemSpread  = 0.8
+	stemFreedom = 2
+	// dayStray is the usual size in mm by which a day's sample strays from the
+	// line beyond what its stems differ by: another pick, another hand at the
+	// caliper. House default; a Cauchy prior, so that days that stray more are
+	// believed. Two days cannot show it, and are taken not to stray.
+	dayStray = 0.07
+)
+
+// strays are those tried.
+var strays = []float64{0, 0.02, 0.04, 0.06, 0.09, 0.13, 0.18, 0.25, 0.34, 0.46, 0.62, 0.85, 1.2, 1.7}
 
 // ErrOneDay says that samples of one day tell no growth.
 var ErrOneDay = errors.New("growth needs readings from two days or more, a week apart at least")
 
-// Grow fits a straight line through the samples' means, each weighed by how
-// many stems it has. Each sample is of stems picked anew, so its mean is known
-// to within the stems' spread ÷ √n; where more than two samples stray further
-// from the line than that, the range is widened to match. A line is for a
-// stretch in which the stems grow: give it no winter.
+// Grow fits a straight line through the samples' means. A sample's mean is
+// known to within its stems' spread ÷ √n, the spread from all samples together
+// (so that ranges are Student's); and days stray beside that by an amount that
+// is not known: every likely one is reckoned with, by restricted likelihood on
+// a grid. A line is for a stretch in which the stems grow: give it no winter.
 func Grow(samples []Dated) (Growth, error) {
-	type mean struct{ week, mm, n float64 }
 	var ms []mean
 	var first, last time.Time
 	square, freedom := 0.0, 0.0
@@ -62,91 +81,164 @@ func Grow(samples []Dated) (Growth, error) {
 			square += (d - m) * (d - m)
 		}
 		freedom += n - 1
-		ms = append(ms, mean{weeks(samples[0].On, s.On), m, n})
+		ms = append(ms, mean{0, m, n, s.On})
 	}
 	if last.Sub(first) < 7*24*time.Hour {
 		return Growth{}, ErrOneDay
 	}
-	v := stemSpread * stemSpread
-	if freedom >= 5 && square > 0 {
-		v = square / freedom
+	for i := range ms {
+		ms[i].week = weeks(first, ms[i].on)
 	}
-	var w, wt, wm float64
-	for _, m := range ms {
-		w, wt, wm = w+m.n/v, wt+m.n/v*m.week, wm+m.n/v*m.mm
+	if freedom < 2*stemFreedom || square == 0 {
+		square, freedom = square+stemFreedom*stemSpread*stemSpread, freedom+stemFreedom
 	}
-	midWeek, mid := wt/w, wm/w
-	var xx, xy float64
-	for _, m := range ms {
-		xx += m.n / v * (m.week - midWeek) * (m.week - midWeek)
-		xy += m.n / v * (m.week - midWeek) * (m.mm - mid)
+	g := Growth{Last: last, first: first, freedom: freedom}
+	best := math.Inf(1)
+	tried := strays
+	if len(ms) == 2 {
+		tried = strays[:1]
 	}
-	slope := xy / xx
-	stray := 0.0
-	for _, m := range ms {
-		d := m.mm - mid - slope*(m.week-midWeek)
-		stray += m.n / v * d * d
+	for i, stray := range tried {
+		l := through(ms, square/freedom, stray*stray)
+		wide := strays[i+1-i/(len(strays)-1)] - strays[max(i-1, 0)]
+		l.wanting += 2*math.Log(1+stray*stray/(dayStray*dayStray)) - 2*math.Log(wide)
+		best = math.Min(best, l.wanting)
+		g.lines = append(g.lines, l)
 	}
-	wider := 1.0
-	if len(ms) > 2 {
-		wider = math.Max(1, stray/float64(len(ms)-2))
+	sum := 0.0
+	for i := range g.lines {
+		g.lines[i].weight = math.Exp((best - g.lines[i].wanting) / 2)
+		sum += g.lines[i].weight
 	}
-	g := Growth{PerWeek: slope, Last: last, mid: samples[0].On.Add(time.Duration(midWeek * float64(7*24*time.Hour))), at: mid, varAt: wider / w, varSlope: wider / xx}
-	s := z90 * math.Sqrt(g.varSlope)
-	g.Low, g.High = slope-s, slope+s
+	for i := range g.lines {
+		g.lines[i].weight /= sum
+		g.PerWeek += g.lines[i].weight * g.lines[i].slope
+	}
+	g.Low, g.High = g.between(func(l line) (float64, float64) { return l.slope, l.varSlope })
 	g.MM, _, _ = g.On(last)
 	return g, nil
 }
 
-// z90 is the half-width of the middle 90 % of a normal spread.
-const z90 = 1.6449
+// mean is a sample's: when, how thick, of how many stems.
+type mean struct {
+	week, mm, n float64
+	on          time.Time
+}
+
+// through lays a line through means whose stems vary by v and whose days stray
+// by a variance.
+func through(ms []mean, v, stray float64) line {
+	var l line
+	var w, wt, wm float64
+	for _, m := range ms {
+		k := 1 / (v/m.n + stray)
+		w, wt, wm = w+k, wt+k*m.week, wm+k*m.mm
+		l.wanting -= math.Log(k)
+	}
+	l.mid, l.at = wt/w, wm/w
+	var xx, xy float64
+	for _, m := range ms {
+		k := 1 / (v/m.n + stray)
+		xx += k * (m.week - l.mid) * (m.week - l.mid)
+		xy += k * (m.week - l.mid) * (m.mm - l.at)
+	}
+	l.slope = xy / xx
+	for _, m := range ms {
+		d := m.mm - l.at - l.slope*(m.week-l.mid)
+		l.wanting += d * d / (v/m.n + stray)
+	}
+	l.wanting += math.Log(w) + math.Log(xx)
+	l.varAt, l.varSlope = 1/w, 1/xx
+	return l
+}
+
+// between gives the middle 90 % of what the lines say together.
+func (g Growth) between(of func(line) (at, variance float64)) (low, high float64) {
+	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: g.freedom}
+	low, high = math.Inf(1), math.Inf(-1)
+	far := math.Abs(t.Quantile(0.0005))
+	for _, l := range g.lines {
+		at, v := of(l)
+		low, high = math.Min(low, at-far*math.Sqrt(v)), math.Max(high, at+far*math.Sqrt(v))
+	}
+	quantile := func(share float64) float64 {
+		lo, hi := low, high
+		for range 40 {
+			x, below := (lo+hi)/2, 0.0
+			for _, l := range g.lines {
+				at, v := of(l)
+				below += l.weight * t.CDF((x-at)/math.Sqrt(v))
+			}
+			if below < share {
+				lo = x
+			} else {
+				hi = x
+			}
+		}
+		return (lo + hi) / 2
+	}
+	return quantile(0.05), quantile(0.95)
+}
 
 func weeks(from, to time.Time) float64 { return to.Sub(from).Hours() / (7 * 24) }
 
 // On is the lot's mean diameter on a day, in mm, with its range.
 func (g Growth) On(day time.Time) (mm, low, high float64) {
-	t := weeks(g.mid, day)
-	mm = g.at + g.PerWeek*t
-	s := z90 * math.Sqrt(g.varAt+g.varSlope*t*t)
-	return mm, mm - s, mm + s
+	t := weeks(g.first, day)
+	for _, l := range g.lines {
+		mm += l.weight * (l.at + l.slope*(t-l.mid))
+	}
+	low, high = g.between(func(l line) (float64, float64) {
+		d := t - l.mid
+		return l.at + l.slope*d, l.varAt + l.varSlope*d*d
+	})
+	return mm, low, high
 }
 
 // Reach is when a lot comes to a wanted diameter. Latest is zero when it may
 // never: growth cannot be told from none.
 type Reach struct{ On, Earliest, Latest time.Time }
 
-// furthest is how far ahead Reaches looks, in days.
+// furthest is how far ahead of the last reading, and how far back from the
+// first, Reaches looks, in days.
 const furthest = 3 * 366
 
 // Reaches says on which day the lot's mean comes to mm, at this pace. It gives
-// false when that is not within three years of the last reading.
+// false when that is not within three years of the readings.
 func (g Growth) Reaches(mm float64) (Reach, bool) {
 	if g.PerWeek <= 0 {
 		return Reach{}, false
 	}
-	on := g.mid.Add(time.Duration((mm - g.at) / g.PerWeek * float64(7*24*time.Hour)))
-	on = time.Date(on.Year(), on.Month(), on.Day(), 0, 0, 0, 0, on.Location())
-	if m, _, _ := g.On(on); m < mm-1e-9 {
-		on = on.AddDate(0, 0, 1) // the first whole day on which it is there
+	midnight := time.Date(g.first.Year(), g.first.Month(), g.first.Day(), 0, 0, 0, 0, g.first.Location())
+	last := int(g.Last.Sub(midnight).Hours()/24) + furthest
+	at := func(day int) (mm, low, high float64) { return g.On(midnight.AddDate(0, 0, day)) }
+	// The first day on which of(day) holds, between the bounds; past them: none.
+	first := func(of func(day int) bool) (int, bool) {
+		if of(-furthest) || !of(last) {
+			return 0, false
+		}
+		return -furthest + 1 + sort.Search(last+furthest-1, func(i int) bool { return of(-furthest + 1 + i) }), true
 	}
-	if on.After(g.Last.AddDate(0, 0, furthest)) {
+	on, ok := first(func(day int) bool { m, _, _ := at(day); return m >= mm-1e-9 })
+	if !ok {
 		return Reach{}, false
 	}
-	from := g.mid
-	if on.Before(from) {
-		from = on
-	}
-	sure := func(low bool) time.Time {
-		for d := range 2 * furthest {
-			day := from.AddDate(0, 0, d)
-			_, l, h := g.On(day)
-			if low && l >= mm || !low && h >= mm {
-				return day
-			}
+	r := Reach{On: midnight.AddDate(0, 0, on)}
+	// The ends of the range need not rise all along: they are walked to from the
+	// day itself.
+	for d := on; ; d-- {
+		if _, _, high := at(d); high < mm || d < -furthest {
+			r.Earliest = midnight.AddDate(0, 0, d+1)
+			break
 		}
-		return time.Time{}
 	}
-	return Reach{On: on, Earliest: sure(false), Latest: sure(true)}, true
+	for d := on; d <= last; d++ {
+		if _, low, _ := at(d); low >= mm {
+			r.Latest = midnight.AddDate(0, 0, d)
+			break
+		}
+	}
+	return r, true
 }
 
 // ByDay gathers readings into samples, oldest day first.

@@ -31,10 +31,11 @@ func body(of, part string, xy ...float64) Line {
 // splitLong is how deep a cleft is split. House default, of 25–40 mm.
 const splitLong = 32
 
-// SideOf draws two stems as a technique cuts them, by the technique's key.
+// SideOf draws two stems as a technique cuts them, by the technique's key, with
+// slant faces cut the house's way.
 // It gives ErrCut for a technique it does not know and for no diameters.
-func SideOf(technique string, s Stems) (Side, error) {
-	R, r, _, _, err := s.radii()
+func SideOf(technique string, s Stems, f Face) (Side, error) {
+	R, r, Rc, rc, err := s.radii()
 	if err != nil {
 		return Side{}, err
 	}
@@ -42,7 +43,7 @@ func SideOf(technique string, s Stems) (Side, error) {
 	gap := 0.5 * s.Stock
 	switch technique {
 	case "splice", "whip-and-tongue":
-		return sideSplice(technique, R, r, LongFace(s.Stock), stem), nil
+		return sideSplice(technique, R, r, f.Times()*s.Stock, stem), nil
 	case "cleft-one-side", "off-centre-cleft":
 		return sideCleft(technique, R, r, stem, gap), nil
 	case "saddle":
@@ -50,9 +51,11 @@ func SideOf(technique string, s Stems) (Side, error) {
 	case "tool-cut":
 		return sideTool(R, r, stem, gap), nil
 	case "side-veneer":
-		return sideVeneer(R, r, stem, gap), nil
+		return sideVeneer(R, r, sliceOf(R, Rc, rc)+R-Rc, stem, gap), nil
 	case "bark-flap":
 		return sideFlap(R, r, stem), nil
+	case "rind-graft":
+		return sideRind(R, r, stem), nil
 	case "chip-bud":
 		return sideChip(R, r, stem, gap), nil
 	case "t-bud":
@@ -108,6 +111,7 @@ func sideCleft(technique string, R, r, stem, gap float64) Side {
 
 // sideSaddle shows the stock cut to a wedge and the scion split to sit over it.
 func sideSaddle(R, r, stem, gap float64) Side {
+	// A face runs from the bark to the axis.
 	axial := func(radius float64) float64 { return math.Sqrt(4*saddleLong*saddleLong-1) * radius }
 	a, b, at := axial(R), axial(r), axial(R)*0.35+gap
 	return Side{Bodies: []Line{
@@ -139,8 +143,8 @@ func sideTool(R, r, stem, gap float64) Side {
 
 // sideVeneer shows a shallow slice down the stock's side, its top left on, and
 // the scion's long bevel beside it.
-func sideVeneer(R, r, stem, gap float64) Side {
-	deep, lip := sliceDeep*2*R, 3.0
+func sideVeneer(R, r, deep, stem, gap float64) Side {
+	const lip = 3.0
 	up := R + gap
 	return Side{Bodies: []Line{
 		body("stock", "bark", -stem, R, 0, R, lip, R-deep, sliceLong, R, sliceLong+stem, R, sliceLong+stem, -R, -stem, -R),
@@ -159,6 +163,19 @@ func sideFlap(R, r, stem float64) Side {
 		body("stock", "flap", -long, R, -long, R-rind, 0, up-rind+1.2*r, 0, up+1.2*r),
 		body("scion", "bark", -at+4, R-rind+0.5, 8, R-rind+0.5, 8, R-rind+0.5-0.4*r, 8+stem, R-rind+0.5-0.4*r, 8+stem, R-rind+0.5+1.6*r, 0, R-rind+0.5+1.6*r, -at+1, R-rind+0.5+0.35*r)},
 		Measures: []Measure{{"flap 50 mm", -long, 0}, {"bevel 25 mm", -at + 4, 8}}}
+}
+
+// sideRind shows a headed stump with its bark slit and lifted at the rim, and the
+// scion's bevel that goes behind it.
+func sideRind(R, r, stem float64) Side {
+	rind := math.Max(1, 0.06*2*R)
+	at := rindLong * 0.6 // drawn half way in
+	return Side{Bodies: []Line{
+		body("stock", "bark", -slitLong-stem, R, -slitLong, R, -slitLong, R-rind, 0, R-rind, 0, -R, -slitLong-stem, -R),
+		body("stock", "flap", -slitLong, R, -slitLong, R-rind, 0, R+1.4*r-rind, 0, R+1.4*r),
+		body("scion", "bark", -at, R-rind, rindLong-at, R-rind, rindLong-at+stem, R-rind, rindLong-at+stem, R-rind+2*r, rindLong-at, R-rind+2*r)},
+		Cuts:     []Line{body("stock", "cut", -slitLong, R-rind/2, 0, R-rind/2)},
+		Measures: []Measure{{"slit 40 mm", -slitLong, 0}, {fmt.Sprintf("bevel %d mm, the scion pushed down to its shoulder", int(rindLong)), -at, rindLong - at}}}
 }
 
 func sideChip(R, r, stem, gap float64) Side {

@@ -24,7 +24,7 @@ func across(l union.Line) float64 {
 func TestEveryTechniqueIsDrawnFromTheSide(t *testing.T) {
 	for _, k := range all {
 		for _, s := range []union.Stems{{Stock: 9.5, Scion: 7.8}, {Stock: 8, Scion: 8}, {Stock: 40, Scion: 9}} {
-			d, err := union.SideOf(k, s)
+			d, err := union.SideOf(k, s, union.Long)
 			require.NoError(t, err, k)
 			of := map[string]int{}
 			for _, b := range append(d.Bodies, d.Cuts...) {
@@ -43,14 +43,14 @@ func TestEveryTechniqueIsDrawnFromTheSide(t *testing.T) {
 			}
 		}
 	}
-	_, err := union.SideOf("glue", union.Stems{Stock: 9, Scion: 8})
+	_, err := union.SideOf("glue", union.Stems{Stock: 9, Scion: 8}, union.Long)
 	assert.ErrorIs(t, err, union.ErrCut)
-	_, err = union.SideOf("splice", union.Stems{})
+	_, err = union.SideOf("splice", union.Stems{}, union.Long)
 	assert.ErrorIs(t, err, union.ErrCut)
 }
 
 func TestTheSaddlesWedgeIsAsLongAsItsFace(t *testing.T) {
-	d, err := union.SideOf("saddle", union.Stems{Stock: 10, Scion: 10})
+	d, err := union.SideOf("saddle", union.Stems{Stock: 10, Scion: 10}, union.Long)
 	require.NoError(t, err)
 	m := d.Measures[0]
 	assert.InDelta(t, 25, math.Hypot(m.To-m.From, 5), 1e-9, "a face of 2.5 × the stock")

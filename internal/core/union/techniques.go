@@ -50,8 +50,35 @@ func draw(of, part string, c Curve) Line {
 	return l
 }
 
-// LongFace is the house's face length: 4 × the stock's diameter, of 3–5.
-func LongFace(stock float64) float64 { return 4 * stock }
+// Face is the house's way to cut a slant face.
+type Face int
+
+// A long face has more cambium and forgives uneven sizes.
+const (
+	Long  Face = iota // 4 × the diameter, of 3–5: about 14° to the stem
+	Short             // at 30° to the stem, of 25–35: twice the diameter
+)
+
+// house defaults of a slant face: its length ÷ the diameter.
+const (
+	longFace  = 4.0
+	shortFace = 2.0
+)
+
+// Times is how long a slant face is, in diameters.
+func (f Face) Times() float64 {
+	if f == Short {
+		return shortFace
+	}
+	return longFace
+}
+
+// Angle is that of a slant face to the stem, in degrees.
+func (f Face) Angle() float64 { return math.Asin(1/f.Times()) * 180 / math.Pi }
+
+// Slant says whether a technique, by its key, has slant faces, so that the
+// house's way to cut them matters to it.
+func Slant(technique string) bool { return technique == "splice" || technique == "whip-and-tongue" }
 
 // Splice joins two slant faces cut at an angle to the axis: two ellipses. The
 // whip and tongue has the same faces. An angle of 0 takes the long face.
@@ -61,7 +88,7 @@ func Splice(s Stems, angle float64) (Joint, error) {
 		return Joint{}, err
 	}
 	if angle == 0 {
-		angle = math.Asin(s.Stock/LongFace(s.Stock)) * 180 / math.Pi
+		angle = Long.Angle()
 	}
 	if !(angle > 1 && angle <= 90) {
 		return Joint{}, fmt.Errorf("at %g°: %w", angle, ErrCut)
@@ -123,14 +150,15 @@ func Chord(s Stems) (fromAxis, fromBark float64, err error) {
 	return c, R - c, nil
 }
 
-// OffCentre is the split on the chord as wide as the scion.
+// OffCentre is the split on the chord as wide as the scion. It has one long
+// face; the short back cut opposite lies against the rind and is not counted.
 func OffCentre(s Stems, bevel float64) (Joint, error) {
 	c, _, err := Chord(s)
 	if err != nil {
 		return Joint{}, err
 	}
 	j, err := Split(s, c, bevel)
-	j.Technique = "off-centre-cleft"
+	j.Technique, j.Faces = "off-centre-cleft", 1
 	return j, err
 }
 
@@ -177,17 +205,21 @@ func Chip(s Stems, deep float64) (Joint, error) {
 const (
 	saddleLong  = 2.5  // wedge face ÷ stock diameter
 	profileLong = 2.4  // developed length of a punched profile ÷ stock diameter
-	sliceDeep   = 0.22 // side veneer's slice ÷ stock diameter
+	sliceDeep   = 0.22 // side veneer's slice ÷ stock diameter, at the least
 	sliceLong   = 25   // of the slice and of the scion's bevel
 	flapLong    = 25   // the scion's bevel under a flap
+	rindLong    = 35   // of a rind graft, of 30–40
+	slitLong    = 40   // in the bark of a headed stump
 	shieldLong  = 20
+	shieldDeep  = 0.3     // of the budstick that a shield is cut deep, of a quarter to a third
 	openedGirth = 1.0 / 3 // of the girth that a T lays open
 )
 
-// Saddle seats a split scion over a wedge: each half face is half an ellipse,
-// and unrolled over the wedge's edge the two make a whole one.
+// Saddle seats a split scion over a wedge. Each face of the wedge runs from the
+// bark to the axis, so that sin θ = R ÷ (2.5 × diameter); it shows half an
+// ellipse, and unrolled over the wedge's edge the two make a whole one.
 func Saddle(s Stems) (Joint, error) {
-	j, err := Splice(s, math.Asin(1/saddleLong)*180/math.Pi)
+	j, err := Splice(s, math.Asin(1/(2*saddleLong))*180/math.Pi)
 	if err != nil {
 		return Joint{}, err
 	}
@@ -219,17 +251,29 @@ func nearEither(y float64) Bed { return func(p Point) float64 { return math.Abs(
 
 // SideVeneer lays a long bevel on a shallow slice in the side of the stock.
 // The slice shows the stock's cambium as two lines, as wide as its depth makes
-// them.
+// them: it is cut so deep that they are as far apart as the scion's, where the
+// stock is thick enough, so that thicker wood meets on no less.
 func SideVeneer(s Stems) (Joint, error) {
 	R, r, Rc, rc, err := s.radii()
 	if err != nil {
 		return Joint{}, err
 	}
-	deep := math.Max(sliceDeep*s.Stock, (R-Rc)*1.2)
-	p := deep - (R - Rc)
+	p := sliceOf(R, Rc, rc)
 	j := onLines("side-veneer", 1, math.Sqrt(2*Rc*p-p*p), r, rc, sliceLong)
-	j.Sizes = []Size{{"slice deep", deep}, {"slice and bevel long", sliceLong}, {"set over by", j.Flush}}
+	j.Sizes = []Size{{"slice deep", p + R - Rc}, {"slice and bevel long", sliceLong}, {"set over by", j.Flush}}
 	return j, nil
+}
+
+// sliceOf is how deep a side veneer's slice goes below the cambium: to a chord
+// as wide as the scion's cambium, or the usual slice where that is deeper, and
+// never past the axis.
+func sliceOf(R, Rc, rc float64) float64 {
+	usual := math.Max(sliceDeep*2*R, (R-Rc)*1.2) - (R - Rc)
+	as := Rc
+	if rc < Rc {
+		as = Rc - math.Sqrt(Rc*Rc-rc*rc)
+	}
+	return math.Min(Rc, math.Max(usual, as))
 }
 
 // within is a bed that is cambium all over, out to a half width: bark lifted
@@ -257,26 +301,53 @@ func BarkFlap(s Stems) (Joint, error) {
 	return j, nil
 }
 
+// RindGraft slips a bevelled scion behind slit bark at the top of a headed
+// stump. Bark is lifted on both sides of the slit as far as the scion goes, and
+// all that it bares is cambium.
+func RindGraft(s Stems) (Joint, error) {
+	R, r, _, rc, err := s.radii()
+	if err != nil {
+		return Joint{}, err
+	}
+	j := onLines("rind-graft", 1, 0, r, rc, rindLong)
+	half := math.Min(r, openedGirth*math.Pi*R)
+	for i := range j.Pairs {
+		j.Pairs[i].Stock = within(half)
+	}
+	j.Lines = append([]Line{draw("stock", "cambium", straight(j.Length, half)), draw("stock", "cambium", straight(j.Length, -half))}, j.Lines[2:]...)
+	j.Flush = 0
+	// Scions stand about 25 mm apart round the rim, at least two.
+	j.Sizes = []Size{{"slit in the bark", slitLong}, {"bevel", rindLong}, {"scions round the rim, about", math.Max(2, math.Round(2*math.Pi*R/rimApart))}}
+	return j, nil
+}
+
+// rimApart is how far apart scions stand round a stump, in mm. House default.
+const rimApart = 50.0
+
 // TBud slips a shield under the bark of a T. What the T lays open is cambium
-// all over; the shield's line meets where it fits within.
+// all over; the shield's line meets where it fits within. A shield is as wide
+// as the budstick's cambium at the depth it is cut: no wider than its whole
+// width of cambium.
 func TBud(s Stems) (Joint, error) {
 	R, r, _, rc, err := s.radii()
 	if err != nil {
 		return Joint{}, err
 	}
 	half := openedGirth * math.Pi * R // half of what is laid open, along the girth
-	wide := math.Min(r, rc+0.5)
+	p := math.Max(shieldDeep*2*r-(r-rc), 0.1*rc)
+	wide := math.Min(rc, math.Sqrt(math.Max(0, 2*rc*p-p*p)))
 	shield := ellipse(shieldLong/2, shieldLong/2, wide)
 	return Joint{Technique: "t-bud", Faces: 1, Length: shieldLong, Pairs: []Pair{{shield, within(half)}},
-		Sizes: []Size{{"T deep", 25}, {"T wide", 2 * half}, {"shield long", shieldLong}, {"shield wide", 2 * wide}},
+		Sizes: []Size{{"T deep", 25}, {"T wide", 2 * half}, {"shield long", shieldLong}, {"shield's cambium wide", 2 * wide}},
 		Lines: []Line{draw("stock", "cambium", straight(shieldLong, half)), draw("stock", "cambium", straight(shieldLong, -half)), draw("scion", "cambium", shield)}}, nil
 }
 
-// For cuts two stems as a technique has it, by the technique's key.
-func For(technique string, s Stems) (Joint, error) {
+// For cuts two stems as a technique has it, by the technique's key, with slant
+// faces cut the house's way.
+func For(technique string, s Stems, f Face) (Joint, error) {
 	switch technique {
 	case "splice", "whip-and-tongue":
-		j, err := Splice(s, 0)
+		j, err := Splice(s, f.Angle())
 		j.Technique = technique
 		return j, err
 	case "cleft-one-side":
@@ -291,6 +362,8 @@ func For(technique string, s Stems) (Joint, error) {
 		return SideVeneer(s)
 	case "bark-flap":
 		return BarkFlap(s)
+	case "rind-graft":
+		return RindGraft(s)
 	case "chip-bud":
 		return Chip(s, 0)
 	case "t-bud":

@@ -204,32 +204,102 @@ func (j Joint) ByHand(aim, sd, tilt, within float64) Hand {
 	return h
 }
 
-// Advice is the placing that serves a hand best.
+// Lay is how a thinner scion is laid.
+type Lay int
+
+// The ways there are to lay it.
+const (
+	Flush   Lay = iota // on one side
+	Tilted             // in the middle, turned so that the lines cross
+	Centred            // in the middle
+)
+
+// Advice is what each way of laying the scion makes of a hand's placing.
 type Advice struct {
-	Flush Hand
-	Best  Hand // no tilt, the best aim
-	Tilt  Hand // slightly tilted across the stock's line
-	Angle float64
-	Safer bool // the tilt gives a better chance that any meets
+	By     [3]Hand // by Lay
+	Best   Hand    // no tilt, the aim that meets on most
+	Angle  float64 // of Tilted, in degrees
+	Serves Lay     // which of the ways meets on most, on average
+	Surest Lay     // with which it is likeliest that any meets
 }
 
-// Advise finds the aim that serves a hand best, and says when a slight tilt is
-// the safer way.
+// clearly is by how much a way must be ahead of flush to be advised: of the
+// contact, and of the chance.
+const (
+	clearlyMore  = 1.02
+	clearlySurer = 0.02
+)
+
+// Placed is where a way of laying puts the scion, for a hand that strays so.
+func (j Joint) Placed(l Lay, sd float64) Placement {
+	switch l {
+	case Tilted:
+		return Placement{Tilt: j.tilt(sd)}
+	case Centred:
+		return Placement{}
+	}
+	return Placement{Shift: j.Flush}
+}
+
+// tilt turns the scion so that its line crosses the stock's within the face
+// even when it lands half the gap aside.
+func (j Joint) tilt(sd float64) float64 {
+	if j.Length <= 0 {
+		return 0
+	}
+	return math.Atan2(math.Abs(j.Flush)+sd, j.Length/2) * 180 / math.Pi
+}
+
+// Advise sets the ways of laying the scion beside each other for a hand that
+// strays by sd mm, and finds the aim that serves it best.
 func (j Joint) Advise(sd, within float64) Advice {
-	a := Advice{Flush: j.ByHand(j.Flush, sd, 0, within)}
-	a.Best = a.Flush
-	for i := -6; i <= 6; i++ {
-		if h := j.ByHand(j.Flush+float64(i)*within/4, sd, 0, within); h.Expected > a.Best.Expected+1e-9 {
+	a := Advice{Angle: j.tilt(sd)}
+	for _, l := range []Lay{Flush, Tilted, Centred} {
+		p := j.Placed(l, sd)
+		a.By[l] = j.ByHand(p.Shift, sd, p.Tilt, within)
+		if a.By[l].Expected > clearlyMore*a.By[a.Serves].Expected {
+			a.Serves = l
+		}
+		if a.By[l].Any > a.By[a.Surest].Any+clearlySurer {
+			a.Surest = l
+		}
+	}
+	a.Best = a.By[Flush]
+	if a.By[Centred].Expected > a.Best.Expected {
+		a.Best = a.By[Centred]
+	}
+	// From the centre to past flush: contact along the way is worked out once, and
+	// each aim averages over where a hand lands.
+	reach := math.Abs(j.Flush) + 1.5*within
+	const points = 80
+	low, high := -3*sd, reach+3*sd
+	var curve [points + 1]float64
+	for i := range curve {
+		u := low + (high-low)*float64(i)/points
+		curve[i] = j.measure(Placement{Shift: math.Copysign(1, j.Flush) * u}, within, coarse, false).MM
+	}
+	at := func(u float64) float64 {
+		x := (u - low) / (high - low) * points
+		i := min(points-1, max(0, int(x)))
+		return curve[i] + (curve[i+1]-curve[i])*(x-float64(i))
+	}
+	best, aim := a.Best.Expected, -1.0
+	for i := 0; i <= points; i++ {
+		u := reach * float64(i) / points
+		sum, total := 0.0, 0.0
+		for z := -3.0; z <= 3; z += 0.25 {
+			w := math.Exp(-z * z / 2)
+			sum, total = sum+w*at(u+z*sd), total+w
+		}
+		if sum/total > best+1e-6 {
+			best, aim = sum/total, u
+		}
+	}
+	if aim >= 0 {
+		if h := j.ByHand(math.Copysign(aim, j.Flush), sd, 0, within); h.Expected > a.Best.Expected {
 			a.Best = h
 		}
 	}
-	// Tilted so that the scion's line crosses the stock's within the face even
-	// when it lands half the gap aside.
-	if j.Length > 0 {
-		a.Angle = math.Atan2(math.Abs(j.Flush)+sd, j.Length/2) * 180 / math.Pi
-		a.Tilt = j.ByHand(0, sd, a.Angle, within)
-	}
-	a.Safer = a.Tilt.Any > a.Flush.Any+0.02
 	return a
 }
 

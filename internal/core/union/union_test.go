@@ -156,12 +156,94 @@ func TestAnUnsteadyHandIsBetterTilted(t *testing.T) {
 	j, err := union.Splice(union.Stems{Stock: 13, Scion: 9}, 0)
 	require.NoError(t, err)
 	steady, unsteady := j.Advise(0.1, 0.5), j.Advise(1.5, 0.5)
-	assert.InDelta(t, 1, steady.Flush.Any, 0.01)
-	assert.False(t, steady.Safer)
-	assert.Less(t, unsteady.Flush.Any, 0.9)
-	assert.True(t, unsteady.Safer, "%+v", unsteady)
-	assert.GreaterOrEqual(t, steady.Best.Expected, steady.Flush.Expected)
-	assert.Less(t, unsteady.Flush.Expected, steady.Flush.Expected)
+	assert.InDelta(t, 1, steady.By[union.Flush].Any, 0.01)
+	assert.Equal(t, union.Flush, steady.Surest)
+	assert.Less(t, unsteady.By[union.Flush].Any, 0.9)
+	assert.Equal(t, union.Tilted, unsteady.Surest, "%+v", unsteady)
+	assert.GreaterOrEqual(t, steady.Best.Expected, steady.By[union.Flush].Expected)
+	assert.Less(t, unsteady.By[union.Flush].Expected, steady.By[union.Flush].Expected)
+}
+
+// TestAdviceAgreesWithItsFigures: whatever the two stems and the hand, the way
+// that is said to serve best is the one whose own figure is the greatest.
+func TestAdviceAgreesWithItsFigures(t *testing.T) {
+	for stock := 6.0; stock <= 14; stock += 1.3 {
+		for _, ratio := range []float64{0.6, 0.8, 0.9, 0.95, 1} {
+			for _, sd := range []float64{0, 0.4, 0.8} {
+				j, err := union.Splice(union.Stems{Stock: stock, Scion: stock * ratio}, 0)
+				require.NoError(t, err)
+				a := j.Advise(sd, union.Tolerance)
+				for l, h := range a.By {
+					require.LessOrEqual(t, h.Expected, 1.021*a.By[a.Serves].Expected, "%g on %g, straying %g: %d", stock*ratio, stock, sd, l)
+					require.LessOrEqual(t, h.Any, a.By[a.Surest].Any+0.021)
+					require.LessOrEqual(t, h.Expected, a.Best.Expected+1e-9+boolTo(l == int(union.Tilted))*1e9)
+				}
+			}
+		}
+	}
+	near, err := union.Splice(union.Stems{Stock: 8.2, Scion: 7.4}, 0)
+	require.NoError(t, err)
+	a := near.Advise(union.HandSD, union.Tolerance)
+	assert.NotEqual(t, union.Flush, a.Serves, "nearly even sizes meet on both sides when centred: %+v", a)
+	assert.Greater(t, near.At(union.Placement{}, union.Tolerance).MM, near.At(union.Placement{Shift: near.Flush}, union.Tolerance).MM)
+}
+
+func boolTo(b bool) float64 {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+func TestASaddlesFacesRunToTheAxis(t *testing.T) {
+	j, err := union.Saddle(union.Stems{Stock: 6, Scion: 6})
+	require.NoError(t, err)
+	assert.InDelta(t, 47.9, j.At(union.Placement{}, union.Tolerance).MM, 0.1)
+}
+
+func TestAnOffCentreCleftHasOneLongFace(t *testing.T) {
+	j, err := union.OffCentre(union.Stems{Stock: 14, Scion: 8}, 0)
+	require.NoError(t, err)
+	assert.Equal(t, 1, j.Faces)
+}
+
+func TestAShieldIsNoWiderThanItsCambium(t *testing.T) {
+	for scion := 3.0; scion <= 14; scion += 0.5 {
+		j, err := union.TBud(union.Stems{Stock: 18, Scion: scion})
+		require.NoError(t, err)
+		most := scion - 2*union.Bark(scion)
+		assert.LessOrEqual(t, j.Sizes[3].MM, most+1e-9, "%g mm budstick", scion)
+		assert.Positive(t, j.Sizes[3].MM)
+	}
+}
+
+func TestAVeneerOfThickerWoodMeetsOnNoLess(t *testing.T) {
+	for stock := 6.0; stock <= 20; stock++ {
+		last := 0.0
+		for ratio := 0.35; ratio <= 1.0001; ratio += 0.05 {
+			j, err := union.SideVeneer(union.Stems{Stock: stock, Scion: stock * ratio})
+			require.NoError(t, err)
+			mm := j.At(union.Placement{Shift: j.Flush}, union.Tolerance).MM
+			assert.GreaterOrEqual(t, mm, last-0.6, "%g on %g", stock*ratio, stock)
+			last = mm
+		}
+	}
+}
+
+func TestAShortFaceMeetsOnLess(t *testing.T) {
+	s := union.Stems{Stock: 9.5, Scion: 7.8}
+	long, err := union.For("whip-and-tongue", s, union.Long)
+	require.NoError(t, err)
+	short, err := union.For("whip-and-tongue", s, union.Short)
+	require.NoError(t, err)
+	assert.InDelta(t, 30, union.Short.Angle(), 1e-9)
+	assert.Less(t, short.Length, 0.6*long.Length)
+	assert.Less(t, short.At(union.Placement{Shift: short.Flush}, 0.5).MM, long.At(union.Placement{Shift: long.Flush}, 0.5).MM)
+	a, err := union.SideOf("splice", s, union.Long)
+	require.NoError(t, err)
+	b, err := union.SideOf("splice", s, union.Short)
+	require.NoError(t, err)
+	assert.NotEqual(t, a.Measures[0].Name, b.Measures[0].Name, "the drawing is another")
 }
 
 func TestWhatCannotBeCutIsSaid(t *testing.T) {
@@ -197,11 +279,11 @@ func ExampleJoint_At() {
 }
 
 func TestEveryTechniqueLaysItsFacesTogether(t *testing.T) {
-	keys := []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "chip-bud", "t-bud"}
+	keys := []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "rind-graft", "chip-bud", "t-bud"}
 	for _, k := range keys {
 		for stock := 6.0; stock <= 24; stock += 1.5 {
 			for _, ratio := range []float64{0.5, 0.8, 1} {
-				j, err := union.For(k, union.Stems{Stock: stock, Scion: stock * ratio})
+				j, err := union.For(k, union.Stems{Stock: stock, Scion: stock * ratio}, union.Long)
 				require.NoError(t, err, "%s %g", k, stock)
 				c := j.At(union.Placement{Shift: j.Flush}, union.Tolerance)
 				require.True(t, c.MM > 0 && c.MM <= c.Of+1e-9, "%s on %g at %g: %+v of %g", k, stock, ratio, c.MM, c.Of)
@@ -212,10 +294,10 @@ func TestEveryTechniqueLaysItsFacesTogether(t *testing.T) {
 				require.Zero(t, j.At(union.Placement{Shift: 100}, union.Tolerance).MM, "%s laid beside the stock", k)
 			}
 		}
-		even, err := union.For(k, union.Stems{Stock: 10, Scion: 10})
+		even, err := union.For(k, union.Stems{Stock: 10, Scion: 10}, union.Long)
 		require.NoError(t, err)
 		assert.Greater(t, even.At(union.Placement{Shift: even.Flush}, union.Tolerance).Share(), 0.25, k)
 	}
-	_, err := union.For("glue", union.Stems{Stock: 9, Scion: 9})
+	_, err := union.For("glue", union.Stems{Stock: 9, Scion: 9}, union.Long)
 	assert.ErrorIs(t, err, union.ErrCut)
 }
