@@ -62,7 +62,7 @@ func (a *almanac) span(ctx context.Context, group string, first, last int) (seas
 	k := a.weather
 	seen, err := a.q.SeenOf(ctx, group, from)
 	for _, o := range seen {
-		k.Seen = append(k.Seen, season.Observation{Says: o.Says, On: o.On, Place: o.Place})
+		k.Seen = append(k.Seen, season.Observation{Says: o.Says, On: o.On, Place: o.Place, Soil: o.Soil})
 	}
 	return y.With(k, first, last), err
 }

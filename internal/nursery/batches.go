@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"strings"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/tagcode"
@@ -18,6 +19,7 @@ type MakeBatch struct {
 	Once    string // the form's own key
 	Tie     string
 	Healing string
+	Why     string // why techniques are used that the season shuts
 }
 
 // MakeBatch sets the weave's stems and pieces aside and gives the batch's
@@ -87,6 +89,12 @@ func (s *Service) MakeBatch(ctx context.Context, a Actor, code string, m MakeBat
 		if p.Print != m.Print {
 			return Problem{"", "Stock or wood was set aside, measured or returned since you looked. Here is the weave as it stands now: look, then make the batch."}
 		}
+		m.Why = strings.TrimSpace(m.Why)
+		for _, w := range p.Ways {
+			if w.Against && (m.Why == "" || len(m.Why) > 300) {
+				return Problem{"why", fmt.Sprintf("The season shuts %s. Say in a few words why it is used all the same: it stays on the tags.", w.Technique.Name)}
+			}
+		}
 		return s.setAside(ctx, q, a, o, p, batch, m, lotIDs, bundleIDs)
 	})
 	return batch, err
@@ -117,9 +125,15 @@ func (s *Service) setAside(ctx context.Context, q store.Q, a Actor, o store.Orde
 		return fmt.Errorf("making the batch: %w", err)
 	}
 	const why = "set aside for a batch"
+	against := map[string]string{}
+	for _, w := range p.Ways {
+		if w.Against {
+			against[w.Technique.Key] = m.Why
+		}
+	}
 	for _, t := range p.Weave.Threads {
 		sm, wm := t.Stock.Middle(), t.Scion.Middle()
-		if err := q.AddThread(ctx, store.Thread{BatchID: id, LotID: lots[t.Lot], StockMM: sm, BundleID: bundles[t.Bundle], WoodMM: wm, Technique: t.Way, N: t.N}); err != nil {
+		if err := q.AddThread(ctx, store.Thread{BatchID: id, LotID: lots[t.Lot], StockMM: sm, BundleID: bundles[t.Bundle], WoodMM: wm, Technique: t.Way, N: t.N, Against: against[t.Way]}); err != nil {
 			return err
 		}
 		mv := store.Move{Of: lots[t.Lot], N: t.N, From: store.Free, To: store.Aside, MM: &sm, Reason: why, BatchID: &id, PersonID: a.ID, At: s.Now()}

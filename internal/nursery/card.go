@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/technique"
+	"unionknot/internal/core/union"
 	"unionknot/internal/store"
 )
 
@@ -67,7 +68,9 @@ type CardPage struct {
 	PerHour   float64      // own pace now; 0 when not known
 	Next      string       // the worker's next tag
 	Workers   []store.Person
-	Face      float64 // length of the cut face in mm, for a splice or whip
+	FaceWay   union.Face // the house's way to cut a slant face
+	Face      float64    // its length in mm
+	Lay       string     // how a thinner scion is laid, by the house's way
 	Held      []store.Tally
 	LastTaps  []store.Tally // newest first, that can be taken back
 }
@@ -123,7 +126,15 @@ func (s *Service) Card(ctx context.Context, a Actor, code string) (CardPage, err
 			p.Technique = t
 		}
 	}
-	p.Face = 4 * (p.Tag.StockLow + p.Tag.StockHigh) / 2 // long face: 3–5 × diameter, house default
+	if p.FaceWay, err = faceWay(ctx, q); err != nil {
+		return p, err
+	}
+	p.Face = p.FaceWay.Times() * (p.Tag.StockLow + p.Tag.StockHigh) / 2
+	lay, err := q.HouseWay(ctx, "laying a thinner scion")
+	if err != nil {
+		return p, err
+	}
+	p.Lay = lay.Chosen
 	since := s.Now().Add(-2 * time.Hour)
 	if p.Pace, err = q.PaceOf(ctx, p.Tag.WorkerID, since); err != nil {
 		return p, err

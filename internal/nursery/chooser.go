@@ -23,6 +23,7 @@ type ChooserLine struct {
 	Technique technique.Technique
 	In        bool
 	ByChoice  bool   // out by the planner's choice alone
+	Against   bool   // in although the season shuts it
 	Why       string // why it is out, or what speaks for it
 	Standing  technique.Standing
 	Belief    Belief
@@ -43,6 +44,7 @@ type programmeBed struct {
 	beliefs map[string]Belief
 	learned take.Learned
 	cal     *season.Calendar
+	ground  technique.Ground
 }
 
 // way is a technique as the weave takes it.
@@ -99,7 +101,7 @@ func (b programmeBed) choose(vs []technique.Verdict, prog pairing.Programme, g s
 	}
 	for _, v := range vs {
 		t := v.Technique
-		l := ChooserLine{Technique: t, In: v.In, ByChoice: v.Why == "left out by choice", Why: v.Why, Belief: b.beliefs[t.Key], Standing: t.Standing(b.cal, states, today)}
+		l := ChooserLine{Technique: t, In: v.In, ByChoice: v.ByChoice, Against: v.Against, Why: v.Why, Belief: b.beliefs[t.Key], Standing: t.Standing(b.cal, states, b.ground, today)}
 		l.Take = l.Belief.Take.Interval90()
 		if v.In {
 			one := prog

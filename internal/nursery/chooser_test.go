@@ -104,6 +104,6 @@ func TestAHandsOwnStrayIsMeasured(t *testing.T) {
 	own, err = h.Union(ctx, "whip-and-tongue", s, own.Hands[3].Key)
 	require.NoError(t, err)
 	assert.InDelta(t, 0.1, own.HandSD, 1e-9)
-	assert.Greater(t, own.Advice.Flush.Expected, usual.Advice.Flush.Expected, "a steadier hand meets more")
+	assert.Greater(t, own.Advice.By[union.Flush].Expected, usual.Advice.By[union.Flush].Expected, "a steadier hand meets more")
 	assert.Contains(t, own.Working.Inputs[5].Value, "from 6 unions")
 }

@@ -51,6 +51,8 @@ type ColdPage struct {
 	NowC     float64
 	Read     bool // that NowC was read
 	Last     *store.ColdReading
+	Doubted  []store.ColdReading // that wait for somebody to say that they are right
+	logged   time.Time           // when a logger last spoke; zero for never
 	Harms    []wood.Harm
 	Flags    []Flag
 	Kept     []Kept // first to use first
@@ -107,9 +109,17 @@ func (s *Service) cold(ctx context.Context, q store.Q, p store.ColdPlace) (ColdP
 	}
 	if n := len(c.Readings); n > 0 {
 		c.Last = &c.Readings[n-1]
-	} else if r, err := q.LastColdReading(ctx, p.ID); err == nil {
+	} else if r, err := q.LastColdReading(ctx, p.ID, false); err == nil {
 		c.Last = &r
 	} else if !errors.Is(err, ErrNotFound) {
+		return c, err
+	}
+	if r, err := q.LastColdReading(ctx, p.ID, true); err == nil {
+		c.logged = r.At
+	} else if !errors.Is(err, ErrNotFound) {
+		return c, err
+	}
+	if c.Doubted, err = q.DoubtedReadings(ctx, p.ID); err != nil {
 		return c, err
 	}
 	if c.Looks, err = q.LooksAt(ctx, p, 200); err != nil {
@@ -159,11 +169,11 @@ func kept(clock wood.Clock, age wood.Age, b store.Bundle, place string, now time
 	} else if k.Keeping.Age.Unknown == 0 {
 		where = "read all the time"
 	} else {
-		where = fmt.Sprintf("%.0f of %.0f days without readings, reckoned at the set point", k.Keeping.Age.Unknown.Hours()/24, now.Sub(b.CutOn).Hours()/24)
+		where = fmt.Sprintf("%.1f of %.0f days unread, reckoned at the set point", k.Keeping.Age.Unknown.Hours()/24, now.Sub(b.CutOn).Hours()/24)
 	}
 	k.Working = working.Working{Title: "How bundle " + b.Code + " keeps", Rule: "store clock", Answer: "keep by " + k.Keeping.KeepBy.Format("2 January 2006"),
 		Range: fmt.Sprintf("%s to %s, were the thermometer half a degree out", k.Keeping.Earliest.Format("2 January"), k.Keeping.KeepLate.Format("2 January")),
-		Says:  "Wood ages 2.5 times as fast for every 10 °C. Each stretch between readings counts by its temperature, in days at 1 °C; what is left of its life runs on at the temperature of the last day.",
+		Says:  "Wood ages 2.5 times as fast for every 10 °C. Each stretch between readings counts by the mean of its ends, in days at 1 °C, below 0 °C as at 0; 26 hours after a reading with none behind it the set point stands in; what is left of its life runs on at the temperature of the last day.",
 		Inputs: []working.Input{
 			{Name: "Cut", Value: b.CutOn.Format("2 January 2006"), Source: working.Entered, Ref: b.Code},
 			{Name: "Age", Value: fmt.Sprintf("%.0f days at 1 °C in %.0f days", k.Keeping.Age.Days, now.Sub(b.CutOn).Hours()/24), Source: working.Measured},
@@ -174,16 +184,26 @@ func kept(clock wood.Clock, age wood.Age, b store.Bundle, place string, now time
 }
 
 // flags works out what is wrong. A harm stands until somebody has looked since
-// it ended; the rest stand until they are mended.
+// it ended and found all sound; what else a look finds is a flag itself, until a
+// later look finds it sound. The rest stand until they are mended.
 func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
-	var lastLook time.Time
-	for _, l := range c.Looks {
-		if l.PlaceID != nil && l.At.After(lastLook) {
+	var lastLook, sound time.Time
+	for _, l := range c.Looks { // newest first
+		if l.PlaceID == nil {
+			continue
+		}
+		if lastLook.IsZero() && l.Found != "sound" {
+			c.Flags = append(c.Flags, Flag{"failed look", "The store was found " + l.Found + " on " + l.At.Local().Format("2 January"), "Mend it, throw out what is past saving, and look again.", l.At})
+		}
+		if l.At.After(lastLook) {
 			lastLook = l.At
+		}
+		if l.Found == "sound" && l.At.After(sound) {
+			sound = l.At
 		}
 	}
 	for _, h := range c.Harms {
-		if lastLook.After(h.To) || now.Sub(h.To) > flagFor {
+		if sound.After(h.To) || now.Sub(h.To) > flagFor {
 			continue
 		}
 		do := "Look at the buds and scratch the bark; use the oldest wood first."
@@ -199,8 +219,11 @@ func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
 	if c.Place.FruitSince != nil {
 		c.Flags = append(c.Flags, Flag{"fruit", "Ripening fruit is kept here", "Take it out: its ethylene makes buds abort.", *c.Place.FruitSince})
 	}
-	if c.Last != nil && strings.Contains(c.Last.Source, "logger") && now.Sub(c.Last.At) > wood.SilentAfter {
-		c.Flags = append(c.Flags, Flag{"silent", "The logger has said nothing since " + c.Last.At.Local().Format("2 January 15:04"), "See to its battery; read the thermometer by hand meanwhile.", c.Last.At})
+	if !c.logged.IsZero() && now.Sub(c.logged) > wood.SilentAfter {
+		c.Flags = append(c.Flags, Flag{"silent", "The logger has said nothing since " + c.logged.Local().Format("2 January 15:04"), "See to its battery; read the thermometer by hand meanwhile.", c.logged})
+	}
+	for _, r := range c.Doubted {
+		c.Flags = append(c.Flags, Flag{"in doubt", fmt.Sprintf("%.1f °C was read on %s", r.C, r.At.Local().Format("2 January 15:04")), "Look at the thermometer. It does not count until you say that it is right.", r.At})
 	}
 	if len(c.Kept) > 0 {
 		since := lastLook

@@ -146,7 +146,7 @@ func (s *Service) keepColds(ctx context.Context, q store.Q, p store.ColdPlace, r
 		if err := coldSound(r.At, r.C, s.Now()); err != "" {
 			return 0, Problem{"c", err}
 		}
-		out[i] = store.ColdReading{At: r.At, C: math.Round(r.C*100) / 100, Source: source}
+		out[i] = store.ColdReading{At: r.At, C: math.Round(r.C*100) / 100, Source: source, Doubted: wood.Doubtful(r.C)}
 	}
 	return q.AddColdReadings(ctx, p.ID, out, by)
 }
@@ -180,8 +180,28 @@ func (s *Service) ReadCold(ctx context.Context, a Actor, name string, c float64)
 		if again, err := sentBefore(ctx, q, "a reading of "+p.Name); err != nil || again {
 			return err
 		}
-		_, err = q.AddColdReadings(ctx, p.ID, []store.ColdReading{{At: s.Now(), C: c, Source: "by hand"}}, &a.ID)
+		_, err = q.AddColdReadings(ctx, p.ID, []store.ColdReading{{At: s.Now(), C: c, Source: "by hand", Doubted: wood.Doubtful(c)}}, &a.ID)
 		return err
+	})
+}
+
+// SettleReading says of a reading in doubt that it is right, or strikes it.
+func (s *Service) SettleReading(ctx context.Context, a Actor, name string, at time.Time, keep bool) error {
+	if err := a.must(Propagator); err != nil {
+		return err
+	}
+	return s.db.Tx(ctx, func(q store.Q) error {
+		p, err := q.ColdPlaceByName(ctx, name)
+		if err != nil {
+			return err
+		}
+		r, err := q.SettleReading(ctx, p.ID, at, keep)
+		if errors.Is(err, ErrNotFound) {
+			return nil // settled already
+		} else if err != nil {
+			return err
+		}
+		return s.changed(ctx, q, a, "store", p.Name, map[bool]string{true: "a doubted reading kept", false: "a doubted reading struck"}[keep], nil, r)
 	})
 }
 

@@ -33,6 +33,7 @@ type CollectAsked struct {
 
 // CollectLine is one mother plant to cut from.
 type CollectLine struct {
+	Measured string // which of Measured its stick is
 	Plant    store.Plant
 	Sticks   int
 	Bundle   string // a code for what is cut
@@ -216,29 +217,35 @@ func collectWorking(l CollectLine, y wood.Yield, parts []string, need, free, sha
 			{Name: "Sticks of one plant", Value: fmt.Sprintf("about %d before the next is gone to", sticksAPlant), Source: working.HouseDefault},
 			{Name: "Spare, waste", Value: fmt.Sprintf("%g %%, %g %%", asked.Spare, asked.Waste), Source: working.HouseDefault},
 			{Name: "A stick", Value: from, Source: source},
-			{Name: "Usable part", Value: usable, Source: working.HouseWay},
+			{Name: "Usable part", Value: map[bool]string{true: "all of it: sticks are cut from the base", false: usable + " of the shoot"}[l.Stick.Usable == wood.Whole], Source: working.HouseWay},
+			{Name: "Buds a piece", Value: fmt.Sprintf("%d left, and %d eaten by the face", l.Buds, l.Stick.FaceBuds), Source: working.HouseWay},
 			{Name: "Pieces a stick", Value: fmt.Sprintf("%d of %d buds", y.Pieces, l.Buds), Source: "geometry"}}}
 }
 
 // stickOf takes the stick as this plant, or its variety, gave it last.
 func (s *Service) stickOf(ctx context.Context, q store.Q, l *CollectLine, buds int, usable string) error {
-	zone, ok := wood.ZoneOf(usable)
-	if !ok {
-		zone = wood.Zone{To: 0.5}
+	face, err := faceWay(ctx, q)
+	if err != nil {
+		return err
 	}
-	l.Stick, l.Buds, l.Guess = guessStick, 2, true
+	l.Buds, l.Guess = 2, true
+	like := NewBundle{LengthMM: guessStick.LengthMM, BaseMM: guessStick.BaseMM, TipMM: guessStick.TipMM, InternodeMM: guessStick.InternodeMM, BlindPct: guessStick.BlindShare * 100, Whole: true}
 	b, ok, err := q.LastBundleLike(ctx, l.Plant.ID, l.Plant.VarietyID)
 	if err != nil {
 		return err
 	}
 	if ok {
 		l.Guess, l.Buds = false, b.BudsPerPiece
-		l.Stick = wood.Stick{LengthMM: b.LengthMM, BaseMM: b.BaseMM, TipMM: b.TipMM, InternodeMM: b.InternodeMM, BlindShare: b.BlindShare}
+		like = NewBundle{LengthMM: b.LengthMM, BaseMM: b.BaseMM, TipMM: b.TipMM, InternodeMM: b.InternodeMM, BlindPct: b.BlindShare * 100, Whole: b.WholeShoot}
 	}
 	if buds > 0 {
 		l.Buds = buds
 	}
-	l.Stick.Usable, l.Stick.BudsPerPiece = zone, l.Buds
+	like.BudsPerPiece = l.Buds
+	l.Stick, l.Measured = like.stick(usable, like.faceBuds(face)), Measured[0]
+	if like.Whole {
+		l.Measured = Measured[1]
+	}
 	return nil
 }
 

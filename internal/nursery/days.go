@@ -215,9 +215,9 @@ func (l *limits) window(ctx context.Context, group, key, wood string) (technique
 	}
 	var st technique.Standing
 	if i := slices.IndexFunc(l.ts, func(t technique.Technique) bool { return t.Key == key }); i >= 0 {
-		st = l.ts[i].Standing(cal, []string{wood}, l.s.Today())
+		st = l.ts[i].Standing(cal, []string{wood}, technique.OnBench, l.s.Today())
 		if st.Verdict == technique.Shut && !st.Opens.IsZero() {
-			st.Until = l.ts[i].Standing(cal, []string{wood}, st.Opens).Until
+			st.Until = l.ts[i].Standing(cal, []string{wood}, technique.OnBench, st.Opens).Until
 		}
 	}
 	l.windows[at] = st

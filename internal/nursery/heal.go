@@ -7,37 +7,27 @@ import (
 	"strings"
 	"time"
 
+	"unionknot/internal/core/aftercare"
 	"unionknot/internal/store"
 )
 
 // Looks are the counts made of a tag.
 var Looks = []string{"first look", "end of season"}
 
-// dueDays gives when the first look at a tag is due, in days after it was
-// finished: the healing way's own days, or for buds the days at which a bud
-// shows. House default.
-func dueDays(technique string, h store.HealingWay) (from, to int) {
-	switch technique {
-	case "t-bud":
-		return 12, 16
-	case "chip-bud":
-		return 21, 30
-	case "bark-flap":
-		return 28, 30
-	}
-	return h.DaysMin, h.DaysMax
+// firstLook is when a tag is first looked at, by what was made and where it
+// heals; group is its genus' season group.
+func firstLook(t store.Tag, group string) aftercare.Window {
+	return aftercare.Made{Technique: t.Technique, Healing: t.Healing, Group: group, Finished: dayOf(*t.FinishedAt)}.FirstLook()
 }
 
 // HealLine is a finished tag waiting for a look.
 type HealLine struct {
-	Tag      store.Tag
-	Days     int // since it was finished
-	DueFrom  time.Time
-	DueTo    time.Time
-	Due      bool
-	Overdue  bool
-	DaysFrom int
-	DaysTo   int
+	Tag     store.Tag
+	Days    int // since it was finished
+	DueFrom time.Time
+	DueTo   time.Time
+	Due     bool
+	Overdue bool
 }
 
 // HealPage is what the Heal stage shows.
@@ -49,13 +39,13 @@ type HealPage struct {
 func (s *Service) Heal(ctx context.Context, after int64) (HealPage, error) {
 	q := s.db.Q()
 	var p HealPage
-	hs, err := q.HealingWays(ctx)
+	gs, err := q.Genera(ctx)
 	if err != nil {
 		return p, err
 	}
-	ways := map[string]store.HealingWay{}
-	for _, h := range hs {
-		ways[h.Key] = h
+	groups := map[string]string{}
+	for _, g := range gs {
+		groups[g.Key] = g.SeasonGroup
 	}
 	ts, err := q.Tags(ctx, store.Which{Uncounted: true, AfterID: after, Limit: 200})
 	if err != nil {
@@ -64,8 +54,8 @@ func (s *Service) Heal(ctx context.Context, after int64) (HealPage, error) {
 	today := s.Today()
 	for _, t := range ts {
 		l := HealLine{Tag: t, Days: days(dayOf(*t.FinishedAt), today)}
-		l.DaysFrom, l.DaysTo = dueDays(t.Technique, ways[t.Healing])
-		l.DueFrom, l.DueTo = dayOf(*t.FinishedAt).AddDate(0, 0, l.DaysFrom), dayOf(*t.FinishedAt).AddDate(0, 0, l.DaysTo)
+		w := firstLook(t, groups[t.Genus])
+		l.DueFrom, l.DueTo = w.From, w.By
 		l.Due, l.Overdue = !today.Before(l.DueFrom), today.After(l.DueTo)
 		if l.Due {
 			p.Due = append(p.Due, l)

@@ -130,6 +130,7 @@ func (s *Service) readBundles(ctx context.Context, q store.Q, l *loading, t *exc
 		n := NewBundle{Code: r.Cell("code"), Plant: r.Cell("plant"), State: strings.ToLower(r.Cell("state")), Place: r.Cell("place"), CutOn: c.Date("cut_on"), Sticks: c.Int("sticks"),
 			LengthMM: c.Number("length_mm"), BaseMM: c.Number("base_mm"), TipMM: c.Number("tip_mm"), InternodeMM: c.Number("internode_mm"),
 			BlindPct: c.Number("blind_pct"), BudsPerPiece: c.Int("buds_per_piece")}
+		n.Whole = IsWhole(strings.ToLower(r.Cell("whole_shoot")), n.LengthMM)
 		if n.State == "" {
 			n.State = "resting"
 		}
@@ -149,7 +150,7 @@ func (s *Service) readBundles(ctx context.Context, q store.Q, l *loading, t *exc
 			h, err := q.BundleByCode(ctx, n.Code)
 			col, says := differs("plant", h.Plant, n.Plant, "cut_on", h.CutOn, n.CutOn, "state", h.State, n.State, "sticks", h.Sticks, n.Sticks, "length_mm", h.LengthMM, n.LengthMM,
 				"base_mm", h.BaseMM, n.BaseMM, "tip_mm", h.TipMM, n.TipMM, "internode_mm", h.InternodeMM, n.InternodeMM, "blind_pct", round3(h.BlindShare*100), round3(n.BlindPct),
-				"buds_per_piece", h.BudsPerPiece, n.BudsPerPiece, "place", h.Place, n.Place)
+				"buds_per_piece", h.BudsPerPiece, n.BudsPerPiece, "place", h.Place, n.Place, "whole_shoot", h.WholeShoot, n.Whole)
 			return col, says, err
 		}, func(ctx context.Context, q store.Q, a Actor) error { return s.addBundle(ctx, q, a, n) })
 		if err != nil {

@@ -29,11 +29,14 @@ type Asked struct {
 	Grafts int           // 0: what the order still needs
 	Ways   []string      // technique keys to use; none: all that are in
 	Why    *pairing.Pair // a stem and a piece to ask after
+	// Against are techniques to use although the season shuts them.
+	Against []string
 }
 
 // WayLine is a technique's part in the weave.
 type WayLine struct {
 	Technique technique.Technique
+	Against   bool // the season shuts it
 	Grafts    int
 	RatioLow  float64 // scion ÷ stock over its threads
 	RatioHigh float64
@@ -77,6 +80,11 @@ type MatchPage struct {
 	HealingWays   []store.HealingWay
 }
 
+// Overruled says that the weave uses a technique that the season shuts.
+func (p MatchPage) Overruled() bool {
+	return slices.ContainsFunc(p.Ways, func(w WayLine) bool { return w.Against })
+}
+
 // Match works out the weave for one order.
 func (s *Service) Match(ctx context.Context, code string, asked Asked) (MatchPage, error) {
 	q := s.db.Q()
@@ -104,7 +112,7 @@ func (s *Service) match(ctx context.Context, q store.Q, o store.Order, asked Ask
 	if p.Asked.Grafts <= 0 {
 		p.Asked.Grafts = max(0, p.Need.Grafts-o.Batched)
 	}
-	if p.Compatibility, err = s.compatibility(ctx, q, o.Genus, o.StockGenus); err != nil {
+	if p.Compatibility, err = s.compatibility(ctx, q, o); err != nil {
 		return p, err
 	}
 	beliefs, cal, err := r.know(ctx, o.Genus, o.StockGenus)
@@ -119,11 +127,16 @@ func (s *Service) match(ctx context.Context, q store.Q, o store.Order, asked Ask
 	if len(p.Bundles) == 0 {
 		job.WoodStates, job.BudsAPiece = nil, nil
 	}
+	job.Ground = r.ground(o.StockTypeID)
+	job.Against = map[string]bool{}
+	for _, k := range asked.Against {
+		job.Against[k] = true
+	}
 	if len(asked.Ways) > 0 {
 		job.InUse = func(key string) bool { return slices.Contains(asked.Ways, key) }
 	}
 	p.Verdicts = technique.Judge(r.ts, job)
-	beds := programmeBed{piles: piles, beliefs: beliefs, learned: r.learned[o.Genus], cal: cal}
+	beds := programmeBed{piles: piles, beliefs: beliefs, learned: r.learned[o.Genus], cal: cal, ground: job.Ground}
 	order := pairing.Order{ID: o.Code, Variety: o.Variety, Stock: o.StockType, Grafts: p.Asked.Grafts, Shortage: shortageCost[o.Priority]}
 	for _, v := range p.Verdicts {
 		p.WayNames[v.Technique.Key] = v.Technique.Name
@@ -265,6 +278,7 @@ func (p *MatchPage) summarise(beliefs map[string]Belief, l take.Learned, knowers
 		if w == nil {
 			continue
 		}
+		w.Against = v.Against
 		p.Ways = append(p.Ways, *w)
 		i := w.Belief.Take.Interval90()
 		p.ExpectWorking.Inputs = append(p.ExpectWorking.Inputs, working.Input{Name: w.Technique.Name,

@@ -100,12 +100,22 @@ func (s *Service) means(ctx context.Context, q store.Q, r *reckoner, ls []OrderL
 			return err
 		}
 		t := l.Need.By.Technique
-		st := r.standing(t, cal)
+		st := r.standing(t, cal, r.ground(l.Order.StockTypeID))
+		from := s.Today()
+		if l.Need.Summer {
+			if st = l.Need.Standing; st.Verdict == technique.Shut && !st.Opens.IsZero() {
+				from = st.Opens
+				st = t.Standing(cal, []string{season.RipeGreen}, technique.InRow, from)
+			}
+		}
 		key := fmt.Sprint(t.Key, st.Until.Unix())
 		if _, ok := spared[key]; !ok && st.Verdict != technique.Shut {
-			spared[key] = spare(hs, t, s.Today(), st.Until)
+			spared[key] = spare(hs, t, from, st.Until)
 		}
-		l.Means = d.draw(*l, t, st, spared[key], s.Today())
+		l.Means = d.draw(*l, t, st, spared[key], from)
+		if l.Need.Summer {
+			l.Means.summer(*l, from, s.Today())
+		}
 	}
 	return nil
 }
@@ -152,6 +162,18 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 	d.hours += need
 	m.Window = window(l, t, st, need, spared, today)
 	return m
+}
+
+// summer says of an order that is budded with the coming summer's wood that none
+// is lacking yet, and when its window opens.
+func (m *Means) summer(l OrderLine, opens, today time.Time) {
+	m.Wood.Have, m.Wood.Says = m.Wood.Want, "cut ripe, from "+season.Say(opens)
+	m.Wood.Working.Answer = m.Wood.Says
+	m.Wood.Working.Says = "This genus is budded in summer, with shoots of this season: they are cut within hours of their use, and none is kept."
+	if opens.After(today) && m.Window.Have > 0 {
+		m.Window.Says = fmt.Sprintf("opens %s, then %.0f days", season.Say(opens), m.Window.Have)
+		m.Window.Working.Answer = m.Window.Says
+	}
 }
 
 // window is the bar of days: how many are left to do it in, and how many the

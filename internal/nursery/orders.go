@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/technique"
 	"unionknot/internal/store"
 )
 
@@ -170,6 +172,13 @@ func (r *reckoner) line(ctx context.Context, o store.Order, chance float64) (Ord
 		l.State = "all grafted"
 	case l.ToGo == 0:
 		l.State = "at the bench"
+	case l.Need.Summer && o.StockFree < l.ToGo:
+		l.State = fmt.Sprintf("short by %d stems", l.ToGo-o.StockFree)
+	case l.Need.Summer && l.Need.Standing.Verdict == technique.Shut:
+		l.State = "budded in summer"
+		if !l.Need.Standing.Opens.IsZero() {
+			l.State = "budded from " + season.Say(l.Need.Standing.Opens)
+		}
 	case o.StockFree == 0 && o.WoodFree == 0:
 		l.State = "no stock and no wood"
 	case o.StockFree == 0:
@@ -188,7 +197,9 @@ func (r *reckoner) line(ctx context.Context, o store.Order, chance float64) (Ord
 type OrderPage struct {
 	Line          OrderLine
 	WhatIf        WhatIf
-	Compatibility string // a warning, or ""
+	Compatibility string      // a warning, or ""
+	Sections      [2][]string // to choose from, of the variety and of the stock
+	Section       [2]string   // as noted
 	Batches       []store.Batch
 	Lots          []store.Lot
 	Bundles       []store.Bundle
@@ -221,7 +232,15 @@ func (s *Service) Order(ctx context.Context, code string, w WhatIf) (OrderPage, 
 		return p, err
 	}
 	p.Line = lines[at]
-	if p.Compatibility, err = s.compatibility(ctx, q, o.Genus, o.StockGenus); err != nil {
+	if p.Compatibility, err = s.compatibility(ctx, q, o); err != nil {
+		return p, err
+	}
+	ss, err := q.Sections(ctx)
+	if err != nil {
+		return p, err
+	}
+	p.Sections = [2][]string{sectionsOf(ss, o.Genus), sectionsOf(ss, o.StockGenus)}
+	if p.Section[0], p.Section[1], err = q.SectionsOf(ctx, o.VarietyID, o.StockTypeID); err != nil {
 		return p, err
 	}
 	if p.Batches, err = q.BatchesOfOrder(ctx, o.ID); err != nil {
@@ -237,9 +256,83 @@ func (s *Service) Order(ctx context.Context, code string, w WhatIf) (OrderPage, 
 	return p, err
 }
 
-// compatibility gives a warning for a pair of genera, or "".
-func (s *Service) compatibility(ctx context.Context, q store.Q, scion, stock string) (string, error) {
+// compatibility gives a warning for an order's variety on its stock, or "": by
+// their sections where these are noted, else by their genera.
+func (s *Service) compatibility(ctx context.Context, q store.Q, o store.Order) (string, error) {
+	of, on, err := q.SectionsOf(ctx, o.VarietyID, o.StockTypeID)
+	if err != nil {
+		return "", err
+	}
+	scion, stock := o.Genus, o.StockGenus
+	if of != "" && on != "" {
+		verdict, note, err := "usual", "", error(nil)
+		if scion != stock || of != on {
+			verdict, note, err = q.SectionPair(ctx, scion, of, stock, on)
+		}
+		return pairSays(of+" "+scion, on+" "+stock, verdict, note, err)
+	}
 	verdict, note, err := q.Compatibility(ctx, scion, stock)
+	says, err := pairSays(scion, stock, verdict, note, err)
+	if err != nil || verdict == "known bad" {
+		return says, err
+	}
+	ss, err := q.Sections(ctx)
+	if err != nil {
+		return says, err
+	}
+	if n := sectionsOf(ss, stock); says == "" && len(n) > 1 && len(sectionsOf(ss, scion)) > 0 {
+		says = fmt.Sprintf("%ss go by section or species: note which %s and %s are, on the order's page, to know how they get on.", capital(stock), o.Variety, o.StockType)
+	}
+	return says, nil
+}
+
+func sectionsOf(ss []store.Section, genus string) []string {
+	var out []string
+	for _, x := range ss {
+		if x.Genus == genus {
+			out = append(out, x.Name)
+		}
+	}
+	return out
+}
+
+// SetSections notes the sections of an order's variety and stock, for all their
+// orders.
+func (s *Service) SetSections(ctx context.Context, a Actor, code, of, on string) error {
+	if err := a.must(Propagator); err != nil {
+		return err
+	}
+	return s.db.Tx(ctx, func(q store.Q) error {
+		o, err := q.OrderByCode(ctx, cleanCode(code))
+		if err != nil {
+			return err
+		}
+		ss, err := q.Sections(ctx)
+		if err != nil {
+			return err
+		}
+		was, wasOn, err := q.SectionsOf(ctx, o.VarietyID, o.StockTypeID)
+		if err != nil {
+			return err
+		}
+		for _, x := range []struct {
+			field, genus, section string
+			stock                 bool
+			id                    int64
+		}{{"of", o.Genus, of, false, o.VarietyID}, {"on", o.StockGenus, on, true, o.StockTypeID}} {
+			if x.section != "" && !slices.Contains(sectionsOf(ss, x.genus), x.section) {
+				return Problem{x.field, "Choose a section from the list."}
+			}
+			if err := q.SetSection(ctx, x.stock, x.id, x.section); err != nil {
+				return err
+			}
+		}
+		return s.changed(ctx, q, a, "order", o.Code, "sections noted", []string{was, wasOn}, []string{of, on})
+	})
+}
+
+// pairSays gives a verdict on a pair in words; "" where there is nothing to say.
+func pairSays(scion, stock, verdict, note string, err error) (string, error) {
 	if note != "" {
 		note = ": " + note
 	}

@@ -174,7 +174,7 @@ func (b *programmeBuilder) add(ctx context.Context, l *ProgrammeLine) error {
 			return err
 		}
 	}
-	says, err := b.s.compatibility(ctx, b.q, o.Genus, o.StockGenus)
+	says, err := b.s.compatibility(ctx, b.q, o)
 	if err != nil {
 		return err
 	}
@@ -190,9 +190,10 @@ func (b *programmeBuilder) add(ctx context.Context, l *ProgrammeLine) error {
 	if len(unseen) > 0 {
 		l.Warnings = append(l.Warnings, "Not noted as seen true: "+strings.Join(unseen, ", ")+".")
 	}
-	key := o.Genus + " on " + o.StockGenus
+	ground := b.r.ground(o.StockTypeID)
+	key := fmt.Sprint(o.Genus, " on ", o.StockGenus, ground)
 	if _, ok := b.ways[key]; !ok {
-		b.ways[key], b.shut[key] = b.open(beliefs, b.r.learned[o.Genus], cal)
+		b.ways[key], b.shut[key] = b.open(beliefs, b.r.learned[o.Genus], cal, ground)
 	}
 	l.Shut = b.shut[key]
 	l.Stock, l.Wood = free(b.lots[o.StockTypeID]), free(b.wood[o.VarietyID])
@@ -213,11 +214,11 @@ func free(ps []pairing.Pile) []caliper.Count {
 
 // open lists the techniques whose window is open for a genus on a stock
 // genus; where none is, it says why of the one with the best prior take.
-func (b *programmeBuilder) open(beliefs map[string]Belief, l take.Learned, cal *season.Calendar) ([]pairing.Way, string) {
+func (b *programmeBuilder) open(beliefs map[string]Belief, l take.Learned, cal *season.Calendar, ground technique.Ground) ([]pairing.Way, string) {
 	var out []pairing.Way
 	shut, best := "", 0.0
 	for _, t := range b.r.ts {
-		if st := b.r.standing(t, cal); st.Verdict == technique.Shut {
+		if st := b.r.standing(t, cal, ground); st.Verdict == technique.Shut {
 			if t.PriorTake > best {
 				shut, best = ShutSays(st), t.PriorTake
 			}

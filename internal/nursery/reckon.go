@@ -19,13 +19,17 @@ import (
 
 // Need is how many grafts an order wants, and why.
 type Need struct {
-	Grafts  int
-	Low     int // if the take runs at the top of its range
-	High    int // if it runs at the foot of it
-	Chance  float64
-	By      Belief // the technique it is reckoned by
-	Missing string // why there is no number
-	Working working.Working
+	Grafts int
+	Low    int // if the take runs at the top of its range
+	High   int // if it runs at the foot of it
+	Chance float64
+	By     Belief // the technique it is reckoned by
+	// Summer says that it is budded with green wood of the coming summer, and
+	// Standing how that stands today: wood is cut when it opens.
+	Summer   bool
+	Standing technique.Standing
+	Missing  string // why there is no number
+	Working  working.Working
 }
 
 // reckoner works out many orders at a time, asking the store once for what
@@ -147,12 +151,30 @@ func (r *reckoner) know(ctx context.Context, genus, stockGenus string) (map[stri
 	return r.beliefs[genus], c, nil
 }
 
+// ground says where an order's stock stands: in the row where all of its type
+// that is free does.
+func (r *reckoner) ground(stockType int64) technique.Ground {
+	free, row := 0, 0
+	for _, p := range r.free {
+		if !p.Wood && p.Of == stockType {
+			free += p.N
+			if p.InRow {
+				row += p.N
+			}
+		}
+	}
+	if free > 0 && row == free {
+		return technique.InRow
+	}
+	return technique.OnBench
+}
+
 // standing says how a technique stands today with whatever wood is in season.
-func (r *reckoner) standing(t technique.Technique, c *season.Calendar) technique.Standing {
-	key := c.Year().Group + "/" + t.Key
+func (r *reckoner) standing(t technique.Technique, c *season.Calendar, ground technique.Ground) technique.Standing {
+	key := fmt.Sprint(c.Year().Group, "/", t.Key, ground)
 	s, ok := r.stands[key]
 	if !ok {
-		s = t.Standing(c, nil, r.s.Today())
+		s = t.Standing(c, nil, ground, r.s.Today())
 		r.stands[key] = s
 	}
 	return s
@@ -168,15 +190,29 @@ func (r *reckoner) need(ctx context.Context, o store.Order, chance float64) (Nee
 		return n, err
 	}
 	g := r.genera[o.Genus]
-	for _, onlyOpen := range []bool{true, false} {
+	ground := r.ground(o.StockTypeID)
+	how := "the best expected take whose window is open"
+	if g.UsualWay == summerBud {
+		// The ordinary way is reckoned by, whatever else could be done meanwhile.
+		how = "the best bud of summer, as " + g.Name + "s are grown"
 		for _, t := range r.ts {
-			open := r.standing(t, cal).Verdict != technique.Shut
-			if b := bs[t.Key]; (open || !onlyOpen) && b.Take.Mean() > n.By.mean() {
+			if b := bs[t.Key]; t.BudsMax == 1 && slices.Contains(t.WoodStates, season.RipeGreen) && b.Take.Mean() > n.By.mean() {
 				n.By = b
 			}
 		}
+		if st := n.By.Technique.Standing(cal, []string{season.RipeGreen}, technique.InRow, r.s.Today()); n.By.Technique.Key != "" {
+			n.Summer, n.Standing = true, st
+		}
+	}
+	for _, onlyOpen := range []bool{true, false} {
 		if n.By.Technique.Key != "" {
 			break
+		}
+		for _, t := range r.ts {
+			open := r.standing(t, cal, ground).Verdict != technique.Shut
+			if b := bs[t.Key]; (open || !onlyOpen) && b.Take.Mean() > n.By.mean() {
+				n.By = b
+			}
 		}
 	}
 	if n.By.Technique.Key == "" {
@@ -200,7 +236,7 @@ func (r *reckoner) need(ctx context.Context, o store.Order, chance float64) (Nee
 		Inputs: append([]working.Input{
 			{Name: "Trees wanted", Value: fmt.Sprint(o.Trees), Source: working.Entered, Ref: o.Code},
 			{Name: "Chance", Value: Pct(chance), Source: working.HouseWay},
-			{Name: "Reckoned by", Value: n.By.Technique.Name + ", the best expected take whose window is open", Source: working.HouseDefault},
+			{Name: "Reckoned by", Value: n.By.Technique.Name + ", " + how, Source: working.HouseDefault},
 			{Name: "Expected take", Value: w.Answer + " (" + w.Range + ")" + whatIfSays(r.points), Source: working.OwnRecords},
 			{Name: "On this order", Value: fmt.Sprintf("%s: it lies on as much as %s, %s and %s alike, and these differ", PctRange(expected.Interval90()),
 				few(shares.Lot, "lot"), few(shares.Bundle, "bundle"), few(shares.Worker, "worker")), Source: working.OwnRecords},
@@ -217,6 +253,9 @@ func few(share float64, of string) string {
 	}
 	return fmt.Sprintf("%.1f %ss", n, of)
 }
+
+// summerBud is the usual way of a genus whose stock is budded in the row.
+const summerBud = "summer bud"
 
 // want is what the number of grafts depends on.
 type want struct {

@@ -64,7 +64,7 @@ func (s *Service) SeasonBand(ctx context.Context, group string) (Band, error) {
 	b.Now, _ = c.StockOn(b.Today)
 	ts, err := s.techniques(ctx, q)
 	for _, t := range ts {
-		b.Windows = append(b.Windows, Window{t.Name, t.Standing(c, nil, b.Today)})
+		b.Windows = append(b.Windows, Window{t.Name, t.Standing(c, nil, technique.OnBench, b.Today)})
 	}
 	return b, err
 }
@@ -162,8 +162,8 @@ func (s *Service) Season(ctx context.Context, group string) (SeasonPage, error) 
 	}
 	end := p.From.AddDate(1, 0, 0)
 	for _, t := range ts {
-		row := SeasonRow{Technique: t, Standing: t.Standing(c, nil, p.Today)}
-		for _, w := range t.Windows(c, nil) {
+		row := SeasonRow{Technique: t, Standing: t.Standing(c, nil, technique.OnBench, p.Today)}
+		for _, w := range t.Windows(c, nil, technique.OnBench) {
 			if w.From.Before(end) && w.To.After(p.From) {
 				row.Windows = append(row.Windows, w)
 			}

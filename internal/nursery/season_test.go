@@ -58,7 +58,7 @@ func TestEveryTechniqueInEveryGroupOnEveryDay(t *testing.T) {
 						return at && (w != season.RipeGreen || k.BudsMax > 1 || budding(c, d))
 					})
 					want := slices.Contains(k.StockStates, state.State) && serves
-					got := k.Standing(c, nil, d)
+					got := k.Standing(c, nil, technique.OnBench, d)
 					require.Equal(t, want, got.Verdict != technique.Shut, "%s, %s, %s %s: %s", k.Name, g.Key, site, d.Format(time.DateOnly), got.Why)
 					require.NotEmpty(t, got.Why)
 					if want {

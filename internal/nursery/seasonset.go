@@ -17,6 +17,8 @@ import (
 type NewSeen struct {
 	Says, Place, Note string
 	On                time.Time
+	Soil              string // of a test of the bark: wet, dry, or not known
+	Sure              bool   // it was looked at again: far from the usual day, it is kept all the same
 }
 
 // NoteSeen keeps what somebody saw of a group's season, which moves its dates.
@@ -40,21 +42,62 @@ func (s *Service) NoteSeen(ctx context.Context, a Actor, group string, n NewSeen
 	if len(n.Place) > 60 || len(n.Note) > 400 {
 		ps.add("place", "Keep the place under 60 letters and the note under 400.")
 	}
+	if n.Soil != "" && n.Soil != season.SoilWet && n.Soil != season.SoilDry {
+		ps.add("soil", "The soil was wet or dry, or it was not looked at.")
+	}
 	if err := ps.orNil(); err != nil {
 		return err
 	}
 	return s.db.Tx(ctx, func(q store.Q) error {
-		if again, err := sentBefore(ctx, q, "seen"); err != nil || again {
-			return err
-		}
 		if err := isGroup(ctx, q, group); err != nil {
 			return err
 		}
-		if _, err := q.AddSeen(ctx, store.Seen{Group: group, Says: n.Says, On: n.On, Place: strings.TrimSpace(n.Place), Note: strings.TrimSpace(n.Note), PersonID: a.ID, At: s.Now()}); err != nil {
+		if err := s.doubt(ctx, q, group, n); err != nil {
+			return err
+		}
+		if again, err := sentBefore(ctx, q, "seen"); err != nil || again {
+			return err
+		}
+		if _, err := q.AddSeen(ctx, store.Seen{Group: group, Says: n.Says, On: n.On, Soil: n.Soil, Place: strings.TrimSpace(n.Place), Note: strings.TrimSpace(n.Note), PersonID: a.ID, At: s.Now()}); err != nil {
 			return err
 		}
 		return s.changed(ctx, q, a, "season", group, "noted", nil, n)
 	})
+}
+
+// doubt asks back before a sight is kept that lies far from its usual day, and
+// how the soil was where bark that slipped does not any more.
+func (s *Service) doubt(ctx context.Context, q store.Q, group string, n NewSeen) error {
+	if n.Sure {
+		return nil
+	}
+	as, err := q.Anchors(ctx, group)
+	if err != nil {
+		return err
+	}
+	var y season.Year
+	for _, x := range as {
+		y.Anchors = append(y.Anchors, season.Anchor{Kind: x.Kind, Month: x.Month, Day: x.Day, SpreadDays: x.SpreadDays})
+	}
+	rows, err := q.SeenOf(ctx, group, n.On.AddDate(-1, 0, 0))
+	if err != nil {
+		return err
+	}
+	var seen []season.Observation
+	for _, r := range rows {
+		seen = append(seen, season.Observation{Says: r.Says, On: r.On, Soil: r.Soil})
+	}
+	o := season.Observation{Says: n.Says, On: n.On, Soil: n.Soil}
+	if says := y.Doubt(o, seen); says != "" {
+		if n.Says == season.DoesNotSlip && n.Soil == "" {
+			return Problem{"soil", says + " Was the soil wet? In dry soil bark does not slip either: say wet or dry."}
+		}
+		if n.Says == season.DoesNotSlip && n.Soil == season.SoilDry {
+			return nil // drought: it moves no date
+		}
+		return Problem{"sure", says + " Look at the day and the place again; if it is so, tick the box and note it."}
+	}
+	return nil
 }
 
 func isGroup(ctx context.Context, q store.Q, group string) error {

@@ -116,14 +116,6 @@ func TestTapsAddUp(t *testing.T) {
 	assert.Equal(t, Counts{Tied: 7, SinceWipe: 2, Held: 1, Dropped: 1, SpoiledWood: 1, SpoiledStock: 1, SetAside: 1}, c)
 }
 
-func TestLooksAreDueByTechniqueThenByHealing(t *testing.T) {
-	cold := store.HealingWay{DaysMin: 14, DaysMax: 28}
-	for technique, want := range map[string][2]int{"t-bud": {12, 16}, "chip-bud": {21, 30}, "bark-flap": {28, 30}, "splice": {14, 28}} {
-		from, to := dueDays(technique, cold)
-		assert.Equal(t, want, [2]int{from, to}, technique)
-	}
-}
-
 func TestAResultShowsItsWorking(t *testing.T) {
 	l := resultLine(store.Took{Name: "Ansel", Tags: 2, Counted: 3, Taken: 3}, priorOf(store.Took{Counted: 100, Taken: 80}), store.Took{Counted: 100, Taken: 80})
 	assert.True(t, l.Uncertain, "three of three says little")

@@ -23,8 +23,11 @@ type UnionPage struct {
 	Kind         string
 	Stems        union.Stems
 	Joint        union.Joint
-	Laid         union.Contact // flush on one side
-	Centred      union.Contact
+	Lay          union.Lay        // the house's way
+	Placed       union.Placement  // where it puts the scion
+	Laid         union.Contact    // laid so
+	By           [3]union.Contact // by each way to lay it
+	Face         union.Face
 	Advice       union.Advice
 	Curve        []ShiftPoint
 	HandSD       float64
@@ -66,24 +69,30 @@ func (s *Service) Union(ctx context.Context, kind string, stems union.Stems, as 
 		p.Cannot = "The wood is wider than the stock. Choose thinner wood or thicker stock."
 		return p, nil
 	}
-	p.Joint, err = union.For(p.Kind, stems)
+	p.Lay = layWay(p.Way)
+	if p.Face, err = faceWay(ctx, q); err != nil {
+		return p, err
+	}
+	p.Joint, err = union.For(p.Kind, stems, p.Face)
 	if errors.Is(err, union.ErrCut) {
 		p.Cannot = capital(err.Error()) + "."
 		return p, nil
 	} else if err != nil {
 		return p, err
 	}
-	p.Laid = p.Joint.At(union.Placement{Shift: p.Joint.Flush}, union.Tolerance)
-	p.Centred = p.Joint.At(union.Placement{}, union.Tolerance)
+	for _, l := range []union.Lay{union.Flush, union.Tilted, union.Centred} {
+		p.By[l] = p.Joint.At(p.Joint.Placed(l, p.HandSD), union.Tolerance)
+	}
+	p.Placed, p.Laid = p.Joint.Placed(p.Lay, p.HandSD), p.By[p.Lay]
 	p.Advice = p.Joint.Advise(p.HandSD, union.Tolerance)
 	reach := p.Joint.Flush*2 + 1
 	for i := range 61 {
 		u := reach * float64(i) / 60
 		p.Curve = append(p.Curve, ShiftPoint{u, p.Joint.At(union.Placement{Shift: u}, union.Tolerance).MM})
 	}
-	best := p.Laid.MM * float64(p.Joint.Faces)
+	best := p.By[union.Flush].MM * float64(p.Joint.Faces)
 	for _, k := range p.rivals() {
-		if j, err := union.For(k, stems); err == nil {
+		if j, err := union.For(k, stems, p.Face); err == nil {
 			if mm := j.At(union.Placement{Shift: j.Flush}, union.Tolerance).MM * float64(j.Faces); mm > best+1 {
 				best, p.OtherKind, p.OtherContact = mm, k, mm
 			}
@@ -91,16 +100,48 @@ func (s *Service) Union(ctx context.Context, kind string, stems union.Stems, as 
 	}
 	f := func(x float64) string { return fmt.Sprintf("%.2f mm", x) }
 	p.Working = working.Working{Title: "Cambium that meets", Answer: fmt.Sprintf("%.1f mm on each face, %s of the scion's line", p.Laid.MM, Pct(p.Laid.Share())), Rule: "where cambium meets",
-		Range: fmt.Sprintf("%s, straying %.2f mm: %.1f mm on average; some meets with a chance of %s", hand.Says, p.HandSD, p.Advice.Flush.Expected, Pct(p.Advice.Flush.Any)),
+		Range: fmt.Sprintf("%s, straying %.2f mm: %.1f mm on average; some meets with a chance of %s", hand.Says, p.HandSD, p.Advice.By[p.Lay].Expected, Pct(p.Advice.By[p.Lay].Any)),
 		Says:  "The two cut faces are laid together as curves in the plane of the cut. What is measured is the length of the scion's cambium that lies within the tolerance of the stock's. It is a fit figure, not a take.",
 		Inputs: []working.Input{
 			{Name: "Stock at the cut", Value: f(stems.Stock), Source: working.Entered}, {Name: "Scion at the cut", Value: f(stems.Scion), Source: working.Entered},
 			{Name: "Bark", Value: fmt.Sprintf("%s on the stock, %s on the scion (0.3 + 0.07 × diameter)", f(union.Bark(stems.Stock)), f(union.Bark(stems.Scion))), Source: working.HouseDefault},
 			{Name: "Counts as meeting", Value: f(union.Tolerance), Source: working.HouseDefault},
-			{Name: "Set over by", Value: f(p.Joint.Flush), Source: "geometry"},
+			{Name: "Laid", Value: p.Way.Chosen, Source: working.HouseWay},
+			{Name: "Set over by, flush", Value: f(p.Joint.Flush), Source: "geometry"},
 			{Name: "A hand strays by", Value: f(p.HandSD) + hand.Range, Source: hand.Source},
 		}}
 	return p, nil
+}
+
+// LayNames are the ways to lay a thinner scion, in words.
+var LayNames = [3]string{"flush on one side", "tilted so that the lines cross", "centred"}
+
+// LaidSays is the house's way to lay it, in words.
+func (p UnionPage) LaidSays() string { return LayNames[p.Lay] }
+
+// Slant says that the faces are cut by the house's way.
+func (p UnionPage) Slant() bool { return union.Slant(p.Kind) }
+
+// ShortFace says that the house cuts its faces short.
+func (p UnionPage) ShortFace() bool { return p.Face == union.Short }
+
+// Warns is what the house's way to lay costs here, or "".
+func (p UnionPage) Warns() string {
+	if p.Lay == union.Centred && p.By[union.Flush].MM > p.By[union.Centred].MM+1 {
+		return "Centred, thinner wood meets on little or nothing: lay it flush on one side."
+	}
+	return ""
+}
+
+// Serves says which way of laying serves the hand best, by its own figures.
+func (p UnionPage) Serves() string {
+	a := p.Advice
+	says := fmt.Sprintf("For this hand, laid %s meets on most: %.1f mm on average (flush %.1f, tilted by %.0f° %.1f, centred %.1f).", LayNames[a.Serves], a.By[a.Serves].Expected,
+		a.By[union.Flush].Expected, a.Angle, a.By[union.Tilted].Expected, a.By[union.Centred].Expected)
+	if a.Surest != a.Serves {
+		says += fmt.Sprintf(" Surest to meet at all is %s: %s, against %s.", LayNames[a.Surest], Pct(a.By[a.Surest].Any), Pct(a.By[a.Serves].Any))
+	}
+	return says
 }
 
 // rivals are other ways to join the same two: of the bench, not of the

@@ -152,7 +152,7 @@ func (f *finder) otherStock(ctx context.Context) error {
 // can be set now.
 func (f *finder) budNow() {
 	chip, ok := f.beliefs["chip-bud"]
-	if f.wood == 0 || !ok || f.r.standing(chip.Technique, f.cal).Verdict == technique.Shut {
+	if f.wood == 0 || !ok || f.r.standing(chip.Technique, f.cal, f.r.ground(f.p.Line.Order.StockTypeID)).Verdict == technique.Shut {
 		return
 	}
 	left, gain := f.wood, 0
@@ -175,7 +175,7 @@ func (f *finder) summer() {
 		if t.BudsMax != 1 {
 			continue
 		}
-		for _, x := range t.Windows(f.cal, []string{season.RipeGreen}) {
+		for _, x := range t.Windows(f.cal, []string{season.RipeGreen}, technique.InRow) {
 			if x.To.After(f.s.Today()) && f.beliefs[t.Key].mean() > best.mean() {
 				best, w = f.beliefs[t.Key], x
 			}

@@ -8,13 +8,14 @@ import (
 	"time"
 
 	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/union"
 	"unionknot/internal/core/wood"
 	"unionknot/internal/core/working"
 	"unionknot/internal/store"
 )
 
 // WoodStates in which wood is cut.
-var WoodStates = []string{"resting", "ripe green"}
+var WoodStates = []string{"resting", "ripe green", "half-ripe"}
 
 // NewPlant is what is asked of a mother plant.
 type NewPlant struct {
@@ -77,6 +78,23 @@ func (s *Service) addPlant(ctx context.Context, q store.Q, a Actor, n NewPlant) 
 	return s.changed(ctx, q, a, "plant", n.Code, "added", nil, n)
 }
 
+// What was measured of a bundle: a stick as it was cut from the base of a shoot,
+// all of which is usable, or the whole shoot, of which the house's part is.
+var Measured = []string{"sticks cut from the base", "whole shoots"}
+
+// longestStick is the longest that a stick cut from the base is taken to be, in
+// mm, where nobody says which it is. House default.
+const longestStick = 400
+
+// IsWhole reads which of Measured was meant; where nothing was said, by the
+// length.
+func IsWhole(measured string, lengthMM float64) bool {
+	if measured == "" {
+		return lengthMM > longestStick
+	}
+	return measured == Measured[1] || strings.HasPrefix(measured, "y")
+}
+
 // NewBundle is what is asked of wood that was cut.
 type NewBundle struct {
 	Code, Plant, State, Place            string
@@ -88,22 +106,54 @@ type NewBundle struct {
 	Sealed                               bool     // tips sealed
 	Marks                                []string // of ripeness, as seen
 	Dropped                              int      // of the sticks: thrown out
+	Whole                                bool     // measured as whole shoots, not as sticks cut from their base
 }
 
 // Marks are what decides that wood can be cut, by its state.
 var Marks = map[string][]string{
 	"resting":    {"deep rest", "last season's growth", "buds plump", "leaf buds, not flower", "a second bud beside the first", "bark green under a scratch"},
+	"half-ripe":  {"shoot of middling age", "bends, does not snap soft", "bud plump", "leaves off"},
 	"ripe green": {"bark turning brown", "down rubs off", "end bud set", "bud plump", "leaves taken off to 10–15 mm of stalk"},
 }
 
-// stick is the bundle's stick by the house's way of counting the usable part.
-func (n NewBundle) stick(usable string) wood.Stick {
+// stick is the bundle's stick by the house's way of counting the usable part. A
+// stick that was cut from the base of a shoot is all usable.
+func (n NewBundle) stick(usable string, faceBuds int) wood.Stick {
 	z, ok := wood.ZoneOf(usable)
 	if !ok {
 		z = wood.Zone{To: 0.5}
 	}
+	if !n.Whole {
+		z = wood.Whole
+	}
 	return wood.Stick{LengthMM: n.LengthMM, BaseMM: n.BaseMM, TipMM: n.TipMM, InternodeMM: n.InternodeMM,
-		Usable: z, BlindShare: n.BlindPct / 100, BudsPerPiece: n.BudsPerPiece}
+		Usable: z, BlindShare: n.BlindPct / 100, BudsPerPiece: n.BudsPerPiece, FaceBuds: faceBuds}
+}
+
+// faceBuds is how many buds of a piece its face eats, cut the house's way on
+// wood of the stick's middle diameter.
+func (n NewBundle) faceBuds(f union.Face) int {
+	return wood.FaceBuds(f.Times()*(n.BaseMM+n.TipMM)/2, n.InternodeMM, n.BudsPerPiece)
+}
+
+// faceWay reads the house's way to cut a slant face.
+func faceWay(ctx context.Context, q store.Q) (union.Face, error) {
+	w, err := q.HouseWay(ctx, "cut face length")
+	if strings.HasPrefix(w.Chosen, "short") {
+		return union.Short, err
+	}
+	return union.Long, err
+}
+
+// layWay reads the house's way to lay a thinner scion.
+func layWay(w store.HouseWay) union.Lay {
+	switch {
+	case strings.HasPrefix(w.Chosen, "tilted"):
+		return union.Tilted
+	case strings.HasPrefix(w.Chosen, "centred"):
+		return union.Centred
+	}
+	return union.Flush
 }
 
 func (n *NewBundle) check(today time.Time) Problems {
@@ -114,7 +164,7 @@ func (n *NewBundle) check(today time.Time) Problems {
 		ps.add("plant", "Say which mother plant it was cut from, by its code.")
 	}
 	if !contains(WoodStates, n.State) {
-		ps.add("state", "Wood is resting or ripe green; %q is neither.", n.State)
+		ps.add("state", "Wood is resting, ripe green or half-ripe; %q is none of these.", n.State)
 	}
 	if n.CutOn.IsZero() || n.CutOn.After(today) {
 		ps.add("cut_on", "Give the day it was cut, today or before, such as 2027-01-14.")
@@ -174,13 +224,18 @@ func (s *Service) addBundle(ctx context.Context, q store.Q, a Actor, n NewBundle
 	if err != nil {
 		return err
 	}
-	y, err := n.stick(way.Chosen).Of()
+	face, err := faceWay(ctx, q)
+	if err != nil {
+		return err
+	}
+	eaten := n.faceBuds(face)
+	y, err := n.stick(way.Chosen, eaten).Of()
 	if err != nil {
 		return Problem{"length_mm", err.Error()}
 	}
 	b := store.Bundle{Code: n.Code, PlantID: plant.ID, CutOn: n.CutOn, State: n.State, Sticks: n.Sticks, LengthMM: n.LengthMM, BaseMM: n.BaseMM,
 		TipMM: n.TipMM, InternodeMM: n.InternodeMM, BlindShare: n.BlindPct / 100, BudsPerPiece: n.BudsPerPiece, Usable: way.Chosen,
-		Pieces: y.Pieces * n.Sticks, Place: n.Place, MadeAt: s.Now(), Sealed: n.Sealed, Marks: strings.Join(n.Marks, " · ")}
+		Pieces: y.Pieces * n.Sticks, Place: n.Place, MadeAt: s.Now(), Sealed: n.Sealed, Marks: strings.Join(n.Marks, " · "), WholeShoot: n.Whole, FaceBuds: eaten}
 	id, err := q.AddBundle(ctx, b, a.ID)
 	if err != nil {
 		return err
@@ -196,7 +251,7 @@ func (s *Service) addBundle(ctx context.Context, q store.Q, a Actor, n NewBundle
 // yieldOf works out what one stick of a bundle gives.
 func yieldOf(b store.Bundle) (wood.Stick, wood.Yield, error) {
 	st := NewBundle{LengthMM: b.LengthMM, BaseMM: b.BaseMM, TipMM: b.TipMM, InternodeMM: b.InternodeMM,
-		BlindPct: b.BlindShare * 100, BudsPerPiece: b.BudsPerPiece}.stick(b.Usable)
+		BlindPct: b.BlindShare * 100, BudsPerPiece: b.BudsPerPiece, Whole: b.WholeShoot}.stick(b.Usable, b.FaceBuds)
 	y, err := st.Of()
 	return st, y, err
 }

@@ -96,12 +96,13 @@ type Thread struct {
 	WoodMM    float64 `db:"wood_mm"`
 	Technique string  `db:"technique"`
 	N         int     `db:"n"`
+	Against   string  `db:"against"` // why it is used although the season shuts it
 }
 
 // AddThread keeps one.
 func (q Q) AddThread(ctx context.Context, t Thread) error {
-	return q.named(ctx, `insert into batch_thread (batch_id, lot_id, stock_mm, bundle_id, wood_mm, technique, n)
-		values (:batch_id, :lot_id, :stock_mm, :bundle_id, :wood_mm, :technique, :n)`, t)
+	return q.named(ctx, `insert into batch_thread (batch_id, lot_id, stock_mm, bundle_id, wood_mm, technique, n, against)
+		values (:batch_id, :lot_id, :stock_mm, :bundle_id, :wood_mm, :technique, :n, :against)`, t)
 }
 
 // Threads lists a batch's weave, thickest stock first.
@@ -151,6 +152,7 @@ type Tag struct {
 	WoodLow       float64    `db:"wood_low"`
 	WoodHigh      float64    `db:"wood_high"`
 	Tied          int        `db:"tied"`
+	Against       string     `db:"against"` // why it is made although the season shuts its technique
 	LookID        *string    `db:"look_id"` // the count that stands
 	Looked        bool       `db:"looked"`
 	Taken         int        `db:"taken"`
@@ -241,8 +243,9 @@ func (q Q) TagByCode(ctx context.Context, code string) (t Tag, err error) {
 
 // AddTag keeps a tag with its classes.
 func (q Q) AddTag(ctx context.Context, t Tag, threads []Thread) (int64, error) {
-	id, err := q.insert(ctx, `insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, half, planned)
-		values (:code, :batch_id, :lot_id, :bundle_id, :technique, :worker_id, :day, greatest(:half, 1), :planned) returning id`, t)
+	id, err := q.insert(ctx, `insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, half, planned, against)
+		values (:code, :batch_id, :lot_id, :bundle_id, :technique, :worker_id, :day, greatest(:half, 1), :planned,
+			coalesce((select max(h.against) from batch_thread h where h.batch_id = :batch_id and h.technique = :technique), '')) returning id`, t)
 	if err != nil {
 		return 0, err
 	}

@@ -56,29 +56,52 @@ type ColdReading struct {
 	At     time.Time `db:"at"`
 	C      float64   `db:"c"`
 	Source string    `db:"source"`
+	// Doubted says that it lies beyond what is believed of a thermometer, and does
+	// not count until somebody says that it is right.
+	Doubted bool `db:"doubted"`
 }
 
-// ColdReadings lists a place's readings from a time on, oldest first.
+// ColdReadings lists a place's readings from a time on, oldest first, those in
+// doubt left out.
 func (q Q) ColdReadings(ctx context.Context, place int64, from time.Time) (rs []ColdReading, err error) {
-	err = q.all(ctx, &rs, `select at, c, source from store_reading where place_id = $1 and at >= $2 order by at`, place, from)
+	err = q.all(ctx, &rs, `select at, c, source from store_reading where place_id = $1 and at >= $2 and not doubted order by at`, place, from)
 	return rs, err
 }
 
-// LastColdReading is a place's newest reading. ErrNotFound: it has none.
-func (q Q) LastColdReading(ctx context.Context, place int64) (r ColdReading, err error) {
-	err = q.get(ctx, &r, `select at, c, source from store_reading where place_id = $1 order by at desc limit 1`, place)
+// LastColdReading is a place's newest reading, of a logger's where that is
+// asked. ErrNotFound: it has none.
+func (q Q) LastColdReading(ctx context.Context, place int64, logger bool) (r ColdReading, err error) {
+	err = q.get(ctx, &r, `select at, c, source from store_reading where place_id = $1 and (not doubted or $2) and (not $2 or source like '%logger') order by at desc limit 1`, place, logger)
+	return r, err
+}
+
+// DoubtedReadings lists a place's readings that wait for somebody to say that
+// they are right, oldest first.
+func (q Q) DoubtedReadings(ctx context.Context, place int64) (rs []ColdReading, err error) {
+	err = q.all(ctx, &rs, `select at, c, source from store_reading where place_id = $1 and doubted order by at`, place)
+	return rs, err
+}
+
+// SettleReading keeps a doubted reading, or strikes it. ErrNotFound: it was
+// settled already.
+func (q Q) SettleReading(ctx context.Context, place int64, at time.Time, keep bool) (r ColdReading, err error) {
+	do := `delete from store_reading where place_id = $1 and at = $2 and doubted returning at, c, source`
+	if keep {
+		do = `update store_reading set doubted = false where place_id = $1 and at = $2 and doubted returning at, c, source`
+	}
+	err = q.get(ctx, &r, do, place, at)
 	return r, err
 }
 
 // AddColdReadings keeps readings; one of the same place and time is left as it
 // is. It gives how many were new.
 func (q Q) AddColdReadings(ctx context.Context, place int64, rs []ColdReading, by *int64) (int, error) {
-	ats, cs, sources := make([]time.Time, len(rs)), make([]float64, len(rs)), make([]string, len(rs))
+	ats, cs, sources, doubted := make([]time.Time, len(rs)), make([]float64, len(rs)), make([]string, len(rs)), make([]bool, len(rs))
 	for i, r := range rs {
-		ats[i], cs[i], sources[i] = r.At, r.C, r.Source
+		ats[i], cs[i], sources[i], doubted[i] = r.At, r.C, r.Source, r.Doubted
 	}
-	n, err := q.exec(ctx, `insert into store_reading (place_id, at, c, source, person_id)
-		select $1, a, b, c, $5 from unnest($2::timestamptz[], $3::numeric[], $4::text[]) u(a, b, c) on conflict do nothing`, place, ats, cs, sources, by)
+	n, err := q.exec(ctx, `insert into store_reading (place_id, at, c, source, doubted, person_id)
+		select $1, a, b, c, d, $6 from unnest($2::timestamptz[], $3::numeric[], $4::text[], $5::bool[]) u(a, b, c, d) on conflict do nothing`, place, ats, cs, sources, doubted, by)
 	return int(n), err
 }
 

@@ -58,6 +58,7 @@ type Genus struct {
 	SeasonGroup string  `db:"season_group"`
 	LogitShift  float64 `db:"logit_shift"`
 	CutNote     string  `db:"cut_note"`
+	UsualWay    string  `db:"usual_way"` // graft or summer bud
 }
 
 // Genera lists every genus by name.
@@ -158,6 +159,47 @@ type HealingWay struct {
 func (q Q) HealingWays(ctx context.Context) (hs []HealingWay, err error) {
 	err = q.all(ctx, &hs, `select * from healing_way order by days_min, key`)
 	return hs, err
+}
+
+// Section is a section or species by which a genus' varieties and stocks are
+// told apart.
+type Section struct {
+	Genus string `db:"genus"`
+	Name  string `db:"name"`
+	Sort  int    `db:"sort"`
+}
+
+// Sections lists every genus' sections, in order.
+func (q Q) Sections(ctx context.Context) (ss []Section, err error) {
+	err = q.all(ctx, &ss, `select * from genus_section order by genus, sort`)
+	return ss, err
+}
+
+// SectionsOf gives the sections of a variety and of a stock type, "" where they
+// are not noted.
+func (q Q) SectionsOf(ctx context.Context, variety, stockType int64) (scion, stock string, err error) {
+	var row struct{ Scion, Stock string }
+	err = q.get(ctx, &row, `select v.section as scion, s.section as stock from variety v, stock_type s where v.id = $1 and s.id = $2`, variety, stockType)
+	return row.Scion, row.Stock, err
+}
+
+// SetSection notes the section of a variety, or of a stock type.
+func (q Q) SetSection(ctx context.Context, stock bool, id int64, section string) error {
+	table := "variety"
+	if stock {
+		table = "stock_type"
+	}
+	_, err := q.exec(ctx, `update `+table+` set section = $2 where id = $1`, id, section)
+	return err
+}
+
+// SectionPair says how two sections get on, or ErrNotFound when nothing is
+// known.
+func (q Q) SectionPair(ctx context.Context, scionGenus, scion, stockGenus, stock string) (verdict, note string, err error) {
+	var row struct{ Verdict, Note string }
+	err = q.get(ctx, &row, `select verdict, note from section_pair where scion_genus = $1 and scion_section = $2 and stock_genus = $3 and stock_section = $4`,
+		scionGenus, scion, stockGenus, stock)
+	return row.Verdict, row.Note, err
 }
 
 // Compatibility says how two genera get on, or ErrNotFound when nothing is known.

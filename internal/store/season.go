@@ -104,6 +104,7 @@ type Seen struct {
 	Group     string     `db:"season_group"`
 	Says      string     `db:"says"`
 	On        time.Time  `db:"seen_on"`
+	Soil      string     `db:"soil"` // wet, dry, or not noted
 	Place     string     `db:"place"`
 	Note      string     `db:"note"`
 	PersonID  int64      `db:"person_id"`
@@ -114,8 +115,8 @@ type Seen struct {
 
 // AddSeen keeps what somebody saw.
 func (q Q) AddSeen(ctx context.Context, s Seen) (int64, error) {
-	return q.insert(ctx, `insert into season_seen (season_group, says, seen_on, place, note, person_id, at)
-		values (:season_group, :says, :seen_on, :place, :note, :person_id, :at) returning id`, s)
+	return q.insert(ctx, `insert into season_seen (season_group, says, seen_on, place, note, soil, person_id, at)
+		values (:season_group, :says, :seen_on, :place, :note, :soil, :person_id, :at) returning id`, s)
 }
 
 // SeenOf lists what was seen of a group from a day on, newest first.

@@ -89,6 +89,8 @@ type Bundle struct {
 	MadeAt       time.Time  `db:"made_at"`
 	Sealed       bool       `db:"sealed"`
 	Marks        string     `db:"marks"`
+	WholeShoot   bool       `db:"whole_shoot"` // the sticks are whole shoots, not cut from the base
+	FaceBuds     int        `db:"face_buds"`   // of a piece, eaten by its face
 	Free         int        `db:"free"`
 }
 
@@ -129,9 +131,9 @@ func (q Q) LockBundles(ctx context.Context, ids []int64) error {
 
 // AddBundle keeps a bundle and receives its pieces into the ledger.
 func (q Q) AddBundle(ctx context.Context, b Bundle, by int64) (int64, error) {
-	id, err := q.insert(ctx, `insert into wood_bundle (code, plant_id, cut_on, state, sticks, length_mm, base_mm, tip_mm, internode_mm, blind_share, buds_per_piece, usable, pieces, place, made_at, sealed, marks)
+	id, err := q.insert(ctx, `insert into wood_bundle (code, plant_id, cut_on, state, sticks, length_mm, base_mm, tip_mm, internode_mm, blind_share, buds_per_piece, usable, pieces, place, made_at, sealed, marks, whole_shoot, face_buds)
 		values (:code, :plant_id, :cut_on, :state, :sticks, :length_mm, :base_mm, :tip_mm, :internode_mm, :blind_share, :buds_per_piece, :usable,
-			:pieces, :place, :made_at, :sealed, :marks) returning id`, b)
+			:pieces, :place, :made_at, :sealed, :marks, :whole_shoot, :face_buds) returning id`, b)
 	if err != nil {
 		return id, err
 	}

@@ -97,18 +97,9 @@ func (j Joint) At(p Placement, within float64) Contact { return j.measure(p, wit
 
 func (j Joint) measure(p Placement, within float64, steps int, draw bool) Contact {
 	var c Contact
-	sin, cos := math.Sincos(p.Tilt * math.Pi / 180)
-	mid := j.Length / 2
+	put := j.placing(p)
 	for _, pair := range j.Pairs {
-		place := func(t float64) Point {
-			q := pair.Scion(t)
-			if p.Tilt != 0 {
-				x := q.X - mid
-				q = Point{mid + x*cos - q.Y*sin, x*sin + q.Y*cos}
-			}
-			q.Y += p.Shift
-			return q
-		}
+		place := func(t float64) Point { return put(pair.Scion(t)) }
 		meets := func(q Point) bool { return pair.Stock(q) <= within }
 		last := place(0)
 		in := meets(last)
@@ -162,6 +153,38 @@ func (j Joint) measure(p Placement, within float64, steps int, draw bool) Contac
 		end()
 	}
 	return c
+}
+
+// placing lays a point of the scion where a placement puts it: turned about the
+// middle of the face, and moved over.
+func (j Joint) placing(p Placement) func(Point) Point {
+	sin, cos := math.Sincos(p.Tilt * math.Pi / 180)
+	mid := j.Length / 2
+	return func(q Point) Point {
+		if p.Tilt != 0 {
+			x := q.X - mid
+			q = Point{mid + x*cos - q.Y*sin, x*sin + q.Y*cos}
+		}
+		q.Y += p.Shift
+		return q
+	}
+}
+
+// Drawn gives the joint's lines with the scion as a placement lays it.
+func (j Joint) Drawn(p Placement) []Line {
+	put := j.placing(p)
+	out := make([]Line, 0, len(j.Lines))
+	for _, l := range j.Lines {
+		if l.Of == "scion" {
+			placed := Line{Of: l.Of, Part: l.Part}
+			for _, q := range l.Points {
+				placed.Points = append(placed.Points, put(q))
+			}
+			l = placed
+		}
+		out = append(out, l)
+	}
+	return out
 }
 
 func distance(a, b Point) float64 { return math.Sqrt((a.X-b.X)*(a.X-b.X) + (a.Y-b.Y)*(a.Y-b.Y)) }

@@ -8,7 +8,8 @@ import (
 	"math"
 )
 
-// Zone is the usable part of a shoot as shares of its length from the base.
+// Zone is the usable part of a shoot, as it grew, as shares of its length from
+// the base. A stick that was cut from the base is usable as it is: Whole.
 type Zone struct{ From, To float64 }
 
 // zones are the house ways for the usable part (craft: house ways).
@@ -18,6 +19,9 @@ var zones = map[string]Zone{
 	"all but the soft tip": {0, 0.85},
 	"everything sound":     {0, 1},
 }
+
+// Whole is the zone of a stick that is already the base of a shoot.
+var Whole = Zone{0, 1}
 
 // ZoneOf gives the usable part for a house way by its name.
 func ZoneOf(way string) (Zone, bool) { z, ok := zones[way]; return z, ok }
@@ -30,7 +34,17 @@ type Stick struct {
 	InternodeMM  float64
 	Usable       Zone
 	BlindShare   float64 // share of usable nodes without a sound bud
-	BudsPerPiece int     // 1 is a bud for budding
+	BudsPerPiece int     // left on a piece; 1 is a bud for budding
+	FaceBuds     int     // eaten by shaping a graft's face, beside those left
+}
+
+// FaceBuds is how many buds a face of so many mm eats: none where buds are cut
+// singly.
+func FaceBuds(faceMM, internodeMM float64, budsPerPiece int) int {
+	if budsPerPiece <= 1 || !(internodeMM > 0) {
+		return 0
+	}
+	return int(math.Floor(faceMM/internodeMM + 0.5))
 }
 
 // Yield is what one stick gives.
@@ -55,8 +69,8 @@ func (s Stick) Of() (Yield, error) {
 		return Yield{}, fmt.Errorf("tip %g mm is thicker than base %g mm: %w", s.TipMM, s.BaseMM, ErrStick)
 	case s.BlindShare < 0 || s.BlindShare >= 1:
 		return Yield{}, fmt.Errorf("blind share %g: %w", s.BlindShare, ErrStick)
-	case s.BudsPerPiece < 1:
-		return Yield{}, fmt.Errorf("%d buds a piece: %w", s.BudsPerPiece, ErrStick)
+	case s.BudsPerPiece < 1 || s.FaceBuds < 0:
+		return Yield{}, fmt.Errorf("%d buds a piece, %d in its face: %w", s.BudsPerPiece, s.FaceBuds, ErrStick)
 	case s.LengthMM/s.InternodeMM > 10_000:
 		return Yield{}, fmt.Errorf("internode %g mm on %g mm: %w", s.InternodeMM, s.LengthMM, ErrStick)
 	}
@@ -75,10 +89,11 @@ func (s Stick) Of() (Yield, error) {
 	}
 	y.Nodes = len(at)
 	y.Sound = int(math.Floor(float64(y.Nodes)*(1-s.BlindShare) + hair))
-	y.Pieces = y.Sound / s.BudsPerPiece
+	k := s.BudsPerPiece + s.FaceBuds
+	y.Pieces = y.Sound / k
 	for i := range y.Pieces {
-		x := at[i*s.BudsPerPiece]
-		if s.BudsPerPiece > 1 {
+		x := at[i*k]
+		if k > 1 {
 			x -= s.InternodeMM / 2
 		}
 		y.PieceMM = append(y.PieceMM, s.DiameterAt(x))

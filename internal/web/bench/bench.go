@@ -164,7 +164,7 @@ func (b bench) gather(r *http.Request) (cardPage, error) {
 		return cardPage{}, err
 	}
 	t := c.Tag
-	p := cardPage{CardPage: c, Cut: draw.Cut(t.Technique, union.Stems{Stock: (t.StockLow + t.StockHigh) / 2, Scion: (t.WoodLow + t.WoodHigh) / 2}), PaceDrawing: draw.Pace(c.Pace, b.Nursery.Now()),
+	p := cardPage{CardPage: c, Cut: draw.Cut(t.Technique, union.Stems{Stock: (t.StockLow + t.StockHigh) / 2, Scion: (t.WoodLow + t.WoodHigh) / 2}, c.FaceWay), PaceDrawing: draw.Pace(c.Pace, b.Nursery.Now()),
 		ReadOnly: page.Actor(r).Role == nursery.Looker, Taps: []tapped{}}
 	for _, x := range c.LastTaps {
 		p.Taps = append(p.Taps, tapped{x.ID, x.Kind, x.N})

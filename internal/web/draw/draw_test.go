@@ -62,11 +62,11 @@ func TestEveryDrawingIsSoundWhateverItShows(t *testing.T) {
 	now := time.Now()
 	sound(t, "pace", draw.Pace([]store.Pace{{From: now.Add(-25 * time.Minute), N: 7}, {From: now, N: 2}}, now))
 	for _, k := range []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "chip-bud", "t-bud"} {
-		assert.Contains(t, draw.Cut(k, union.Stems{Stock: 9.5, Scion: 7.8}), "stock 9.5", k)
-		sound(t, k, draw.Cut(k, union.Stems{Stock: 9.5, Scion: 7.8}))
-		sound(t, k, draw.Cut(k, union.Stems{Stock: 24, Scion: 12}))
+		assert.Contains(t, draw.Cut(k, union.Stems{Stock: 9.5, Scion: 7.8}, union.Long), "stock 9.5", k)
+		sound(t, k, draw.Cut(k, union.Stems{Stock: 9.5, Scion: 7.8}, union.Long))
+		sound(t, k, draw.Cut(k, union.Stems{Stock: 24, Scion: 12}, union.Long))
 	}
-	assert.Empty(t, draw.Cut("no such", union.Stems{Stock: 9, Scion: 9}), "no picture rather than another technique's")
+	assert.Empty(t, draw.Cut("no such", union.Stems{Stock: 9, Scion: 9}, union.Long), "no picture rather than another technique's")
 	for _, s := range []wood.Stick{{LengthMM: 540, BaseMM: 9, TipMM: 5, InternodeMM: 22, Usable: wood.Zone{To: 0.5}, BudsPerPiece: 3},
 		{LengthMM: 900, BaseMM: 6, TipMM: 6, InternodeMM: 8, Usable: wood.Zone{From: 0.1, To: 0.9}, BudsPerPiece: 1}} {
 		y, err := s.Of()
@@ -103,9 +103,9 @@ func TestTheWeaveDrawsEachThreadOnceAndEscapesNames(t *testing.T) {
 func TestTheUnionIsDrawnForEveryTechnique(t *testing.T) {
 	for _, k := range []string{"splice", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "chip-bud", "t-bud"} {
 		s := union.Stems{Stock: 12, Scion: 9}
-		j, err := union.For(k, s)
+		j, err := union.For(k, s, union.Long)
 		require.NoError(t, err)
-		p := nursery.UnionPage{Kind: k, Stems: s, Joint: j, HandSD: 0.4, Laid: j.At(union.Placement{Shift: j.Flush}, union.Tolerance), Curve: []nursery.ShiftPoint{{Shift: 0, MM: 0}, {Shift: 1, MM: 9}}}
+		p := nursery.UnionPage{Kind: k, Stems: s, Joint: j, HandSD: 0.4, Placed: union.Placement{Shift: j.Flush}, Laid: j.At(union.Placement{Shift: j.Flush}, union.Tolerance), Curve: []nursery.ShiftPoint{{Shift: 0, MM: 0}, {Shift: 1, MM: 9}}}
 		svg := draw.Union(p)
 		sound(t, k, svg)
 		assert.Contains(t, svg, `class="meets"`, k)

@@ -23,7 +23,7 @@ func seasonPage() nursery.SeasonPage {
 	whip := technique.Technique{Key: "whip", Name: `whip & "tongue"`, StockStates: []string{"resting", "waking"}, WoodStates: []string{"resting"}}
 	p := nursery.SeasonPage{Band: nursery.Band{Today: from.AddDate(0, 0, 53), Spans: y.Band(2027)}, Name: "<pome>", Rests: true, From: from,
 		Wood: map[string][]season.Span{season.Resting: c.WoodSpans(season.Resting), season.RipeGreen: c.WoodSpans(season.RipeGreen)},
-		Rows: []nursery.SeasonRow{{Technique: whip, Windows: whip.Windows(c, nil)}, {Technique: technique.Technique{Name: "none"}}},
+		Rows: []nursery.SeasonRow{{Technique: whip, Windows: whip.Windows(c, nil, technique.OnBench)}, {Technique: technique.Technique{Name: "none"}}},
 		Past: []nursery.PastYear{{Year: 2026, Spans: y.Band(2026)}, {Year: 2024, Spans: y.Band(2024)}}}
 	for i, k := range season.Kinds {
 		l := nursery.AnchorLine{Index: i, Kind: k}

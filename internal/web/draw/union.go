@@ -9,29 +9,30 @@ import (
 	"unionknot/internal/nursery"
 )
 
-// Union draws the two faces as one looks onto the cut, the scion laid flush,
-// with the stretches where cambium meets.
+// Union draws the two faces as one looks onto the cut, the scion laid the
+// house's way, with the stretches where cambium meets.
 func Union(p nursery.UnionPage) template.HTML {
 	const w, h = 760.0, 250.0
 	var pen pen
 	pen.open(w, h, "union", fmt.Sprintf("Looking onto the cut: %.1f mm of cambium meets", p.Laid.MM))
 	low, high := -p.Stems.Stock/2-0.5, p.Stems.Stock/2+0.5
-	high = math.Max(high, p.Stems.Scion/2+p.Joint.Flush+0.5)
-	long := p.Joint.Length
-	for _, l := range p.Joint.Lines {
+	lines := p.Joint.Drawn(p.Placed)
+	near, far := 0.0, p.Joint.Length
+	for _, l := range lines {
 		for _, q := range l.Points {
-			long = math.Max(long, q.X)
+			near, far = math.Min(near, q.X), math.Max(far, q.X)
+			low, high = math.Min(low, q.Y-0.5), math.Max(high, q.Y+0.5)
 		}
 	}
-	scale := math.Min((w-40)/long, (h-30)/(high-low))
-	left := (w - scale*long) / 2
-	at := func(q union.Point, shift float64) (float64, float64) {
-		return left + scale*q.X, 15 + scale*(high-q.Y-shift)
+	scale := math.Min((w-40)/(far-near), (h-30)/(high-low))
+	left := (w - scale*(far-near)) / 2
+	at := func(q union.Point) (float64, float64) {
+		return left + scale*(q.X-near), 15 + scale*(high-q.Y)
 	}
-	path := func(points []union.Point, shift float64, class string) {
+	path := func(points []union.Point, class string) {
 		pen.WriteString(`<path d="`)
 		for i, q := range points {
-			x, y := at(q, shift)
+			x, y := at(q)
 			op := "L"
 			if i == 0 {
 				op = "M"
@@ -40,19 +41,15 @@ func Union(p nursery.UnionPage) template.HTML {
 		}
 		pen.f(`" class="%s"/>`, class)
 	}
-	for _, l := range p.Joint.Lines {
-		shift := 0.0
-		if l.Of == "scion" {
-			shift = p.Joint.Flush
-		}
-		path(l.Points, shift, "face "+l.Of+"-"+l.Part)
+	for _, l := range lines {
+		path(l.Points, "face "+l.Of+"-"+l.Part)
 	}
 	for _, s := range p.Laid.Stretches {
-		path(s, 0, "meets") // placed already
+		path(s, "meets") // placed already
 	}
 	if len(p.Laid.Stretches) > 0 {
 		s := p.Laid.Stretches[0]
-		x, y := at(s[len(s)/2], 0)
+		x, y := at(s[len(s)/2])
 		pen.text(x, math.Max(12, y-8), "scale", "middle", "cambium meets here")
 	}
 	return pen.html()
@@ -63,7 +60,7 @@ func Union(p nursery.UnionPage) template.HTML {
 func Shift(p nursery.UnionPage) template.HTML {
 	const w, h, base, top = 390.0, 150.0, 120.0, 16.0
 	var pen pen
-	pen.open(w, h, "shift", fmt.Sprintf("Contact by shift: centred %.1f mm, flush %.1f mm", p.Centred.MM, p.Laid.MM))
+	pen.open(w, h, "shift", fmt.Sprintf("Contact by shift: centred %.1f mm, flush %.1f mm", p.By[union.Centred].MM, p.By[union.Flush].MM))
 	most, reach := 1.0, 1.0
 	for _, c := range p.Curve {
 		most, reach = math.Max(most, c.MM), math.Max(reach, c.Shift)

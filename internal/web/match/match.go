@@ -6,6 +6,7 @@ import (
 	"html/template"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -101,8 +102,11 @@ type weavePage struct {
 	Why     url.Values // what is asked after
 }
 
-func asked(grafts int, ways []string) nursery.Asked {
-	a := nursery.Asked{Grafts: grafts}
+func asked(grafts int, ways, against []string) nursery.Asked {
+	a := nursery.Asked{Grafts: grafts, Against: against}
+	if len(ways) > 0 {
+		ways = append(slices.Clone(ways), against...)
+	}
 	for _, w := range ways {
 		if w != "" {
 			a.Ways = append(a.Ways, w)
@@ -113,7 +117,7 @@ func asked(grafts int, ways []string) nursery.Asked {
 
 func (m match) weave(w http.ResponseWriter, r *http.Request) error {
 	q := r.URL.Query()
-	a := asked(int(page.QueryInt(r, "grafts")), q["way"])
+	a := asked(int(page.QueryInt(r, "grafts")), q["way"], q["against"])
 	a.Why = askedWhy(q)
 	return m.show(w, r, a, page.NewForm(), http.StatusOK)
 }
@@ -163,7 +167,7 @@ func (m match) showUnion(w http.ResponseWriter, r *http.Request, kind string, s 
 		return err
 	}
 	if up.Cannot == "" {
-		p.Side, p.Face, p.Moved = draw.Cut(up.Kind, s), draw.Union(up), draw.Shift(up)
+		p.Side, p.Face, p.Moved = draw.Cut(up.Kind, s, up.Face), draw.Union(up), draw.Shift(up)
 	}
 	return m.ShowStatus(w, r, m.views["union"], page.Frame{Title: "Union", Stage: "Match", Data: p, Form: f}, status)
 }
@@ -204,17 +208,19 @@ func (m match) make(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	a := asked(f.Int("grafts"), f.Values["way"])
+	a := asked(f.Int("grafts"), f.Values["way"], f.Values["against"])
 	code := ""
 	if err = f.Err(); err == nil {
 		code, err = m.Nursery.MakeBatch(r.Context(), page.Actor(r), chi.URLParam(r, "code"),
-			nursery.MakeBatch{Asked: a, Print: f.Text("print"), Once: f.Once, Tie: f.Text("tie"), Healing: f.Text("healing")})
+			nursery.MakeBatch{Asked: a, Print: f.Text("print"), Once: f.Once, Tie: f.Text("tie"), Healing: f.Text("healing"), Why: f.Text("why")})
 	}
 	if form, ok := f.WithProblems(err); ok {
 		form.Once = page.UUID()
 		// What another planner has just made counts: ask for what is still to
 		// make, not for what was to make before.
-		a.Grafts = 0
+		if len(form.Problems["why"]) == 0 {
+			a.Grafts = 0
+		}
 		return m.show(w, r, a, form, http.StatusConflict)
 	} else if err != nil {
 		return err

@@ -28,6 +28,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/orders", Who: page.Readers, Do: o.list},
 		{Method: "POST", Path: "/orders", Who: page.Boss, Do: o.add},
 		{Method: "GET", Path: "/orders/{code}", Who: page.Readers, Do: o.one},
+		{Method: "POST", Path: "/orders/{code}/sections", Who: page.Boss, Do: o.sections},
 	}
 }
 
@@ -94,6 +95,20 @@ func (o orders) add(w http.ResponseWriter, r *http.Request) error {
 	}
 	o.Flash(r, "Order %s is taken.", n.Code)
 	return page.Go(w, r, "/orders")
+}
+
+// sections notes which sections an order's variety and stock are of.
+func (o orders) sections(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	code := chi.URLParam(r, "code")
+	if err := o.Nursery.SetSections(r.Context(), page.Actor(r), code, f.Text("of"), f.Text("on")); err != nil {
+		return err
+	}
+	o.Flash(r, "Noted, for every order of this variety and this stock.")
+	return page.Go(w, r, "/orders/"+code)
 }
 
 func (o orders) one(w http.ResponseWriter, r *http.Request) error {

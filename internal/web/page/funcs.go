@@ -17,6 +17,7 @@ import (
 var funcs = template.FuncMap{
 	"date":      func(t time.Time) string { return t.Format("2 Jan 2006") },
 	"iso":       func(t time.Time) string { return t.Format(time.DateOnly) },
+	"stamp":     func(t time.Time) string { return t.UTC().Format(time.RFC3339Nano) },
 	"clock":     func(t time.Time) string { return t.Local().Format("15:04") },
 	"when":      func(t time.Time) string { return t.Local().Format("2 Jan 15:04") },
 	"day":       func(t time.Time) string { return t.Format("2 January") },

@@ -109,7 +109,7 @@ func (s season) seen(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n := nursery.NewSeen{Says: f.Text("says"), On: f.Date("on"), Place: f.Text("place"), Note: f.Text("note")}
+	n := nursery.NewSeen{Says: f.Text("says"), On: f.Date("on"), Place: f.Text("place"), Note: f.Text("note"), Soil: f.Text("soil"), Sure: f.Text("sure") != ""}
 	if err = f.Err(); err == nil {
 		err = s.Nursery.NoteSeen(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "group"), n)
 	}

@@ -5,6 +5,7 @@ import (
 	"html/template"
 	"net/http"
 	"strings"
+	"time"
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/web/draw"
@@ -96,6 +97,20 @@ func (s wood) readCold(r *http.Request, f *page.Typed) (string, error) {
 		return "", err
 	}
 	return fmt.Sprintf("%g °C is kept for %s.", c, f.Text("store")), s.Nursery.ReadCold(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), f.Text("store"), c)
+}
+
+// doubtCold settles a reading in doubt.
+func (s wood) doubtCold(r *http.Request, f *page.Typed) (string, error) {
+	at, err := time.Parse(time.RFC3339Nano, f.Text("at"))
+	if err != nil {
+		return "", nursery.ErrNotFound
+	}
+	keep := f.Text("keep") == "yes"
+	said := "The reading is struck. It never counted."
+	if keep {
+		said = "The reading counts now."
+	}
+	return said, s.Nursery.SettleReading(r.Context(), page.Actor(r), f.Text("store"), at, keep)
 }
 
 func (s wood) lookCold(r *http.Request, f *page.Typed) (string, error) {

@@ -14,11 +14,12 @@ import (
 
 type collectPage struct {
 	nursery.Collection
-	States []string
-	Marks  map[string][]string
-	Sent   string // the row whose form was sent
-	Today  string
-	Query  string
+	States   []string
+	Marks    map[string][]string
+	Measured []string
+	Sent     string // the row whose form was sent
+	Today    string
+	Query    string
 }
 
 func collectAsked(r *http.Request) nursery.CollectAsked {
@@ -45,7 +46,7 @@ func (s wood) showCollect(w http.ResponseWriter, r *http.Request, f page.Form, s
 	} else if err != nil {
 		return err
 	}
-	p := collectPage{Collection: c, States: nursery.WoodStates, Marks: nursery.Marks, Sent: sent, Today: s.Nursery.Today().Format("2006-01-02"), Query: r.URL.RawQuery}
+	p := collectPage{Collection: c, States: nursery.WoodStates, Marks: nursery.Marks, Measured: nursery.Measured, Sent: sent, Today: s.Nursery.Today().Format("2006-01-02"), Query: r.URL.RawQuery}
 	return s.ShowStatus(w, r, s.views["collect"], page.Frame{Title: "Wood to cut", Stage: "Wood", Data: p, Form: f}, status)
 }
 

@@ -51,6 +51,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/wood/store/settings", Who: page.Boss, Do: s.coldForm("settings", s.setCold)},
 		{Method: "POST", Path: "/wood/store/read", Who: page.Hands, Do: s.coldForm("read", s.readCold)},
 		{Method: "POST", Path: "/wood/store/look", Who: page.Hands, Do: s.coldForm("look", s.lookCold)},
+		{Method: "POST", Path: "/wood/store/doubt", Who: page.Boss, Do: s.coldForm("doubt", s.doubtCold)},
 		{Method: "POST", Path: "/wood/store/key", Who: page.Boss, Do: s.newKey},
 	}
 }
@@ -62,6 +63,7 @@ type bundleLine struct {
 
 type listPage struct {
 	Marks         map[string][]string
+	Measured      []string
 	Plants        []store.Plant
 	Bundles       []bundleLine
 	MorePlants    string
@@ -100,7 +102,7 @@ func (s wood) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if p.Varieties, _, err = s.Nursery.Names(r.Context()); err != nil {
 		return err
 	}
-	p.Marks = nursery.Marks
+	p.Marks, p.Measured = nursery.Marks, nursery.Measured
 	p.PlantK, _ = nursery.KindOf("plants")
 	p.BundK, _ = nursery.KindOf("bundles")
 	return s.ShowStatus(w, r, s.views["list"], page.Frame{Title: "Wood", Stage: "Wood", Data: p, Form: f}, status)
@@ -129,7 +131,7 @@ func (s wood) addPlant(w http.ResponseWriter, r *http.Request) error {
 func bundleOf(f *page.Typed) nursery.NewBundle {
 	return nursery.NewBundle{Code: f.Text("code"), Plant: f.Text("plant"), State: f.Text("state"), Place: f.Text("place"), CutOn: f.Date("cut_on"), Sticks: f.Int("sticks"),
 		LengthMM: f.Number("length_mm"), BaseMM: f.Number("base_mm"), TipMM: f.Number("tip_mm"), InternodeMM: f.Number("internode_mm"), BlindPct: f.Number("blind_pct"), BudsPerPiece: f.Int("buds_per_piece"),
-		Sealed: f.Text("sealed") != "", Marks: f.Values["marks"], Dropped: f.Int("dropped")}
+		Whole: nursery.IsWhole(f.Text("measured"), f.Number("length_mm")), Sealed: f.Text("sealed") != "", Marks: f.Values["marks"], Dropped: f.Int("dropped")}
 }
 
 func (s wood) addBundle(w http.ResponseWriter, r *http.Request) error {
@@ -211,11 +213,12 @@ func (s wood) showBundle(w http.ResponseWriter, r *http.Request, f page.Form, st
 			{Name: "Length", Value: fmt.Sprintf("%g mm", b.LengthMM), Source: working.Measured},
 			{Name: "Base to tip", Value: fmt.Sprintf("%g to %g mm", b.BaseMM, b.TipMM), Source: working.Measured},
 			{Name: "Between nodes", Value: fmt.Sprintf("%g mm", b.InternodeMM), Source: working.Measured},
-			{Name: "Usable part", Value: b.Usable, Source: working.HouseWay},
+			{Name: "Usable part", Value: map[bool]string{true: b.Usable + " of the shoot", false: "all: sticks cut from the base"}[b.WholeShoot], Source: working.HouseWay},
 			{Name: "Nodes in it", Value: fmt.Sprint(bp.Yield.Nodes), Source: "geometry"},
 			{Name: "Blind", Value: fmt.Sprintf("%.0f %%", b.BlindShare*100), Source: working.Measured},
 			{Name: "Sound buds a stick", Value: fmt.Sprint(bp.Yield.Sound), Source: "geometry"},
 			{Name: "Buds a piece", Value: fmt.Sprint(b.BudsPerPiece), Source: working.Entered},
+			{Name: "Buds eaten by its face", Value: fmt.Sprint(b.FaceBuds), Source: working.HouseWay},
 			{Name: "Pieces a stick", Value: fmt.Sprint(bp.Yield.Pieces), Source: "geometry"},
 		}}
 	if p.Stores, err = s.Nursery.ColdNames(r.Context()); err != nil {
