@@ -86,7 +86,7 @@ func (p piling) lot(code string) float64 {
 // bundle is what taking from a bundle costs that keeps until a day; to the day:
 // what moves by minutes must not change the weave.
 func (p piling) bundle(b store.Bundle, keepBy time.Time) float64 {
-	return supply.BundleCost(p.mean, supply.Wood{DaysKept: float64(days(b.CutOn, p.today)), LeftDays: float64(days(p.today, keepBy)),
+	return supply.BundleCost(p.mean, supply.Kept{DaysKept: float64(days(b.CutOn, p.today)), LeftDays: float64(days(p.today, keepBy)),
 		LifeDays: wood.Life(b.State), Known: p.learned.Effect(take.Bundle, b.Code)}, p.learned, p.piece)
 }
 

@@ -31,6 +31,7 @@ type diary struct {
 	p       benchday.Problem
 	from    time.Time // the day of slot 0
 	now     int       // the half-day that is running
+	clock   float64   // o'clock
 	hands   []Hand
 	tags    []store.Tag                // open tags
 	rest    map[int][]store.RestThread // by job, what is on no tag
@@ -72,6 +73,7 @@ func (s *Service) diary(ctx context.Context, q store.Q, stay bool) (*diary, erro
 		return nil, err
 	}
 	d.tagSize = h.TagSize
+	d.clock = s.clockNow()
 	d.p = benchday.Problem{Slots: 2 * daysPlanned, Rate: map[string]float64{}, TagSize: h.TagSize, ShareOver: sharedOver, Stations: map[string]int{}}
 	// Of techniques that are no longer in use too: their tags may be open.
 	all, err := q.Techniques(ctx)
@@ -92,31 +94,42 @@ func (s *Service) diary(ctx context.Context, q store.Q, stay bool) (*diary, erro
 			d.p.Stations[*st.Technique] += st.Seats
 		}
 	}
-	clock := float64(s.Now().Hour()) + float64(s.Now().Minute())/60
-	if clock >= morningEnds {
+	if d.clock >= morningEnds {
 		d.now = 1
 	}
 	for _, x := range d.hands {
 		bh := benchday.Hand{ID: x.Person.Name, Speed: x.Speed.Mean, Knows: x.Knows, Hours: make([]float64, d.p.Slots)}
 		for i := d.now; i < d.p.Slots; i++ {
 			day, half := d.day(i)
-			bh.Hours[i] = benchday.Usable(x.HoursOn(day, half))
-		}
-		if d.now < d.p.Slots {
-			bh.Hours[d.now] *= leftOfHalf(d.now, clock)
+			bh.Hours[i] = benchday.Usable(d.hoursLeft(i, x.HoursOn(day, half)))
 		}
 		d.p.Hands = append(d.p.Hands, bh)
 	}
 	return d, s.work(ctx, q, d, ts, stay)
 }
 
-// leftOfHalf is the share of the running half-day that is still to come.
-func leftOfHalf(half int, clock float64) float64 {
-	from, to := morningFrom, morningEnds
-	if half == 1 {
-		from, to = noonTill, afternoonEnd
+// clockNow is the nursery's time of day, in hours.
+func (s *Service) clockNow() float64 { return float64(s.Now().Hour()) + float64(s.Now().Minute())/60 }
+
+// hoursLeft is what is still to come of somebody's hours in a half-day: of the
+// one that is running, those after now. Hours over the usual ones are worked at
+// its end, so they are the last to go.
+func (d *diary) hoursLeft(slot int, hours float64) float64 {
+	if slot != d.now {
+		return hours
 	}
-	return math.Max(0, math.Min(1, (to-clock)/(to-from)))
+	return leftOfHours(slot, d.clock, hours)
+}
+
+// leftOfHours is what is left of hours in a half-day of today (0 or 1) that ends
+// when it usually does or later, for those who stay over.
+func leftOfHours(half int, clock, hours float64) float64 {
+	from, usual := morningFrom, morningEnds-morningFrom
+	if half == 1 {
+		from, usual = noonTill, afternoonEnd-noonTill
+	}
+	end := from + math.Max(usual, hours)
+	return math.Max(0, math.Min(hours, end-clock))
 }
 
 // work lists the jobs: open tags, and what batches have on no tag.
@@ -130,7 +143,7 @@ func (s *Service) work(ctx context.Context, q store.Q, d *diary, ts []technique.
 		lim.genera[g.Key] = g
 	}
 	lim.ts = ts
-	if d.tags, err = q.Tags(ctx, store.Which{Open: true, Limit: 5000}); err != nil {
+	if d.tags, err = q.Tags(ctx, store.Which{Open: true, All: true}); err != nil {
 		return err
 	}
 	for i, t := range d.tags {

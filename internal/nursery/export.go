@@ -92,7 +92,7 @@ func (s *Service) rows(ctx context.Context, q store.Q, kind string, row func(...
 			bs, err := q.Bundles(ctx, after, 500)
 			for _, b := range bs {
 				if err := row("code", b.Code, "plant", b.Plant, "cut_on", b.CutOn.Format(time.DateOnly), "sticks", b.Sticks, "length_mm", b.LengthMM, "base_mm", b.BaseMM, "tip_mm", b.TipMM,
-					"internode_mm", b.InternodeMM, "buds_per_piece", b.BudsPerPiece, "state", b.State, "blind_pct", round3(b.BlindShare*100), "place", b.Place); err != nil {
+					"internode_mm", b.InternodeMM, "buds_per_piece", b.BudsPerPiece, "whole_shoot", yesNo(b.WholeShoot), "state", b.State, "blind_pct", round3(b.BlindShare*100), "place", b.Place); err != nil {
 					return 0, err
 				}
 				after = b.ID
@@ -185,4 +185,12 @@ func (s *Service) Printed(ctx context.Context) ([]store.LabelPrint, error) {
 // PrintedPDF gives one job's PDF.
 func (s *Service) PrintedPDF(ctx context.Context, id int64) (store.LabelPrint, error) {
 	return s.db.Q().LabelPrint(ctx, id)
+}
+
+// yesNo writes a choice as a file has it.
+func yesNo(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
 }

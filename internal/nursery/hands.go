@@ -145,7 +145,7 @@ func paceOf(r store.PaceRecord) sizing.Interval {
 
 // spare is how much grafting, in hours at the house's rates, the hands who
 // know a technique have from a day to another, both included.
-func spare(hs []Hand, t technique.Technique, from, to time.Time) float64 {
+func spare(hs []Hand, t technique.Technique, from, to, today time.Time, clock float64) float64 {
 	sum := 0.0
 	for _, h := range hs {
 		if !h.Knows[t.Key] {
@@ -153,7 +153,11 @@ func spare(hs []Hand, t technique.Technique, from, to time.Time) float64 {
 		}
 		for d := from; !d.After(to); d = d.AddDate(0, 0, 1) {
 			for half := 1; half <= 2; half++ {
-				sum += benchday.Usable(h.HoursOn(d, half)) * h.Speed.Mean
+				hours := h.HoursOn(d, half)
+				if d.Equal(today) {
+					hours = leftOfHours(half-1, clock, hours)
+				}
+				sum += benchday.Usable(hours) * h.Speed.Mean
 			}
 		}
 	}

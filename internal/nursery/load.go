@@ -26,7 +26,7 @@ var LoadKinds = []LoadKind{
 	{"lots", "stock lots", []string{"code", "genus", "stock", "received_on", "form", "stems"}, []string{"supplier", "grade_low_mm", "grade_high_mm", "place", "health"}, "lots.csv", "/stock"},
 	{"readings", "caliper readings", []string{"lot", "taken_on", "mm"}, []string{"no"}, "readings.csv", "/stock"},
 	{"plants", "mother plants", []string{"code", "genus", "variety"}, []string{"place", "planted_year", "seen_true_by", "seen_true_on", "health", "licence"}, "plants.csv", "/wood"},
-	{"bundles", "wood bundles", []string{"code", "plant", "cut_on", "sticks", "length_mm", "base_mm", "tip_mm", "internode_mm", "buds_per_piece"}, []string{"state", "blind_pct", "place"}, "bundles.csv", "/wood"},
+	{"bundles", "wood bundles", []string{"code", "plant", "cut_on", "sticks", "length_mm", "base_mm", "tip_mm", "internode_mm", "buds_per_piece"}, []string{"state", "blind_pct", "place", "whole_shoot"}, "bundles.csv", "/wood"},
 	{"store", "store readings", []string{"store", "at", "c"}, nil, "store.csv", "/wood/store"},
 	{"weather", "weather", []string{"day", "mean_c"}, []string{"low_c"}, "weather.csv", "/season"},
 	{"orders", "orders", []string{"code", "genus", "variety", "stock", "trees", "due_on"}, []string{"stock_genus", "priority", "buyer"}, "orders.csv", "/orders"},

@@ -110,7 +110,7 @@ func (s *Service) means(ctx context.Context, q store.Q, r *reckoner, ls []OrderL
 		}
 		key := fmt.Sprint(t.Key, st.Until.Unix())
 		if _, ok := spared[key]; !ok && st.Verdict != technique.Shut {
-			spared[key] = spare(hs, t, from, st.Until)
+			spared[key] = spare(hs, t, from, st.Until, s.Today(), s.clockNow())
 		}
 		l.Means = d.draw(*l, t, st, spared[key], from)
 		if l.Need.Summer {

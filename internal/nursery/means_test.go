@@ -2,6 +2,7 @@ package nursery_test
 
 import (
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -64,11 +65,16 @@ func TestWaysOutOfWhatLacks(t *testing.T) {
 	require.NotEmpty(t, p.Ways)
 	says := ""
 	for i, w := range p.Ways {
-		says += w.Says + "\n"
-		assert.Positive(t, w.Covers)
+		says += w.Says() + "\n"
 		assert.NotEmpty(t, w.Working.Inputs)
+		sum := 0
+		for _, x := range w.Steps {
+			assert.Positive(t, x.Grafts)
+			sum += x.Cents
+		}
+		assert.InDelta(t, w.Cents, sum, 3)
 		if i > 0 {
-			assert.GreaterOrEqual(t, w.EachCents(), p.Ways[i-1].EachCents(), "the cheapest first")
+			assert.GreaterOrEqual(t, w.Cents, p.Ways[i-1].Cents, "the cheapest first")
 		}
 	}
 	assert.Contains(t, says, "Buy")
@@ -77,8 +83,19 @@ func TestWaysOutOfWhatLacks(t *testing.T) {
 	// Another stock that pears go on takes what lacks, at no loss.
 	require.NoError(t, h.AddLot(ctx, h.maud, nursery.NewLot{Code: "L-9", Genus: "pear", StockType: "Wether", Supplier: "own", Form: "bare-root", ReceivedOn: h.Today(), Received: 500, GradeLow: 7, GradeHigh: 9}))
 	p = h.orderIf("O-1", nursery.WhatIf{})
-	assert.Contains(t, p.Ways[0].Says, "on pear Wether instead: 500 are free")
-	assert.Zero(t, p.Ways[0].Cents)
+	assert.Contains(t, p.Ways[0].Says(), "on pear Wether instead: 500 are free")
+	assert.Zero(t, p.Ways[0].Steps[0].Cents)
+	// Stems that another order needs cost what it then lacks.
+	require.NoError(t, h.AddOrder(ctx, h.maud, nursery.NewOrder{Code: "O-9", Genus: "pear", Variety: "Lanternjaw", StockGenus: "pear", StockType: "Wether", Trees: 420, DueOn: time.Date(2028, 2, 20, 0, 0, 0, 0, time.UTC)}))
+	p = h.orderIf("O-1", nursery.WhatIf{})
+	for _, w := range p.Ways {
+		for _, x := range w.Steps {
+			if strings.Contains(x.Says, "on pear Wether") {
+				assert.Contains(t, x.Says, "O-9 then lacks")
+				assert.Positive(t, x.Cents)
+			}
+		}
+	}
 	assert.Empty(t, h.orderIf("O-2", nursery.WhatIf{}).Ways, "nothing lacks, nothing is proposed")
 }
 
@@ -96,9 +113,9 @@ func TestHandsAndWindowAreMeansToo(t *testing.T) {
 	}
 	p := h.orderIf("O-2", nursery.WhatIf{})
 	assert.Zero(t, p.Line.Means.Hands.Have)
-	assert.Contains(t, p.Ways[0].Says+p.Ways[1].Says+p.Ways[2].Says, "hours more of somebody")
+	assert.Contains(t, p.Ways[0].Says()+p.Ways[len(p.Ways)-1].Says(), "hours more of somebody")
 	// In a season in which nothing is open, the window is what lacks.
-	h.on(2027, 10, 1)
+	h.on(2027, 10, 20)
 	p = h.orderIf("O-2", nursery.WhatIf{})
 	assert.Zero(t, p.Line.Means.Window.Have)
 	assert.Contains(t, p.Line.Means.Window.Says, "opens")

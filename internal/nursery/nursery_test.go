@@ -80,7 +80,7 @@ func (h *house) stocked(stems, sticks, trees int) {
 	require.NoError(h, h.AddLot(ctx, h.maud, lot("L-1", stems)))
 	require.NoError(h, h.AddPlant(ctx, h.maud, nursery.NewPlant{Code: "M-1", Genus: "pear", Variety: "Lanternjaw"}))
 	require.NoError(h, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W-1", Plant: "M-1", State: "resting", CutOn: time.Date(2027, 1, 11, 0, 0, 0, 0, time.UTC),
-		Sticks: sticks, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 3}))
+		Sticks: sticks, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 2, Whole: true}))
 	h.order("O-1", trees)
 }
 

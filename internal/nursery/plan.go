@@ -3,6 +3,7 @@ package nursery
 import (
 	"cmp"
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"slices"
@@ -28,6 +29,56 @@ func (s *Service) PlanDays(ctx context.Context, a Actor) (Planned, error) {
 	if err := a.must(Propagator); err != nil {
 		return out, err
 	}
+	// The plan is solved with nothing locked, and kept if what it was made of
+	// still stands; else it is made again.
+	for range solveTries {
+		d, err := s.diary(ctx, s.db.Q(), false)
+		if err != nil {
+			return out, err
+		}
+		if len(d.p.Jobs) == 0 {
+			return out, Problem{"", "There is nothing to plan: no batch waits, and no tag is open. Make batches in Match."}
+		}
+		if !slices.ContainsFunc(d.hands, func(h Hand) bool { return h.WeekHours() > 0 }) {
+			return out, Problem{"", "Nobody has hours at the bench. Set them under Hands and hours."}
+		}
+		plan, err := benchday.Solve(d.p)
+		if err != nil {
+			return out, fmt.Errorf("planning the days: %w", err)
+		}
+		if out, err = s.applyPlan(ctx, a, d, plan); !errors.Is(err, errMoved) {
+			return out, err
+		}
+	}
+	return out, Problem{"", "The bench changed each time while the days were planned. Plan them again in a moment."}
+}
+
+// solveTries is how often a plan is made anew when the bench moved meanwhile.
+const solveTries = 3
+
+// errMoved says that what a plan was made of no longer stands.
+var errMoved = errors.New("the bench moved while it was planned")
+
+// print is what a plan depends on: each open tag with where it is, and what is
+// on no tag. The minute of the day is not in it; ties on a begun tag are.
+func (d *diary) print() string {
+	h := sha256.New()
+	for j, x := range d.p.Jobs {
+		fmt.Fprintln(h, x.ID, x.Batch, x.Technique, x.Lot, x.Bundle, x.Grafts, x.Fixed, x.Hand, x.Slot, x.Earliest, x.Latest, x.Weight)
+		if i, ok := d.tagOf[j]; ok {
+			t := d.tags[i]
+			fmt.Fprintln(h, t.WorkerID, t.Day.Unix(), t.Half, t.Locked, t.StartedAt != nil)
+		}
+	}
+	for _, x := range d.hands {
+		fmt.Fprintln(h, x.Person.ID, x.Week, len(x.Away), x.Knows)
+	}
+	return string(h.Sum(nil))
+}
+
+// applyPlan keeps a plan, if what it was made of still stands: errMoved else.
+func (s *Service) applyPlan(ctx context.Context, a Actor, was *diary, plan benchday.Plan) (Planned, error) {
+	var out Planned
 	err := s.db.Tx(ctx, func(q store.Q) error {
 		out = Planned{}
 		if err := q.LockDays(ctx); err != nil {
@@ -43,15 +94,8 @@ func (s *Service) PlanDays(ctx context.Context, a Actor) (Planned, error) {
 		if err != nil {
 			return err
 		}
-		if len(d.p.Jobs) == 0 {
-			return Problem{"", "There is nothing to plan: no batch waits, and no tag is open. Make batches in Match."}
-		}
-		if !slices.ContainsFunc(d.hands, func(h Hand) bool { return h.WeekHours() > 0 }) {
-			return Problem{"", "Nobody has hours at the bench. Set them under Hands and hours."}
-		}
-		plan, err := benchday.Solve(d.p)
-		if err != nil {
-			return fmt.Errorf("planning the days: %w", err)
+		if d.print() != was.print() {
+			return errMoved
 		}
 		out.Late, out.LeastLate = plan.Late, plan.LeastLate
 		done := store.DayPlan{PersonID: a.ID, At: s.Now()}
@@ -104,6 +148,8 @@ func (s *Service) keepPlan(ctx context.Context, q store.Q, d *diary, plan benchd
 		left[j] = slices.Clone(rs)
 	}
 	r := random()
+	var to []store.TagPlace
+	from := map[string]store.TagPlace{}
 	for _, c := range pieces {
 		j := d.p.Jobs[c.Job]
 		day, half := d.day(c.Slot)
@@ -113,13 +159,8 @@ func (s *Service) keepPlan(ctx context.Context, q store.Q, d *diary, plan benchd
 			if t.StartedAt != nil || t.Locked || t.WorkerID == hand && t.Day.Equal(day) && t.Half == half {
 				continue
 			}
-			moved, err := q.PlaceTag(ctx, store.TagPlace{Code: t.Code, WorkerID: hand, Day: day, Half: half})
-			if err != nil {
-				return err
-			}
-			if moved {
-				done.Moved = append(done.Moved, store.TagPlace{Code: t.Code, WorkerID: t.WorkerID, Day: t.Day, Half: t.Half})
-			}
+			to = append(to, store.TagPlace{Code: t.Code, WorkerID: hand, Day: day, Half: half})
+			from[t.Code] = store.TagPlace{Code: t.Code, WorkerID: t.WorkerID, Day: t.Day, Half: t.Half}
 			continue
 		}
 		code, err := freshCode(ctx, q, r)
@@ -133,7 +174,11 @@ func (s *Service) keepPlan(ctx context.Context, q store.Q, d *diary, plan benchd
 		}
 		done.Made = append(done.Made, code)
 	}
-	return nil
+	moved, err := q.PlaceTags(ctx, to)
+	for _, code := range moved {
+		done.Moved = append(done.Moved, from[code])
+	}
+	return err
 }
 
 // takeThreads takes n grafts off what a job has left, thickest stock first, so

@@ -88,10 +88,11 @@ func (s *Service) PlanWays(ctx context.Context) ([]PlanWay, int, error) {
 			for i := range p.Hands {
 				p.Hands[i].Hours = slices.Clone(p.Hands[i].Hours)
 				for s := d.now; s < lastLate(d, base)+1 && s < p.Slots; s++ {
-					if s%2 == 1 && p.Hands[i].Hours[s] > 0 {
-						day, _ := d.day(s)
-						p.Hands[i].Hours[s] = benchday.Usable(d.hands[i].HoursOn(day, 2) + more)
-						extra += more
+					if day, _ := d.day(s); s%2 == 1 && d.hands[i].HoursOn(day, 2) > 0 {
+						// Of a half-day that is running, only what is left.
+						with := d.hoursLeft(s, d.hands[i].HoursOn(day, 2)+more)
+						p.Hands[i].Hours[s] = benchday.Usable(with)
+						extra += with - d.hoursLeft(s, d.hands[i].HoursOn(day, 2))
 					}
 				}
 			}
@@ -185,7 +186,7 @@ func helper(d *diary, base benchday.Plan) benchday.Hand {
 	}
 	for s := d.now; s <= min(lastLate(d, base), 2*helperMostDays); s++ {
 		if day, half := d.day(s); day.Weekday() != time.Saturday && day.Weekday() != time.Sunday {
-			x.Hours[s] = benchday.Usable([]float64{morningHours, afternoonHours}[half-1])
+			x.Hours[s] = benchday.Usable(d.hoursLeft(s, []float64{morningHours, afternoonHours}[half-1]))
 		}
 	}
 	return x

@@ -20,7 +20,7 @@ func rivals(t *testing.T) *house {
 	h.stocked(60, 20, 40)
 	require.NoError(t, h.AddPlant(ctx, h.maud, nursery.NewPlant{Code: "M-2", Genus: "pear", Variety: "Copperpot"}))
 	require.NoError(t, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W-2", Plant: "M-2", State: "resting", CutOn: time.Date(2027, 1, 11, 0, 0, 0, 0, time.UTC),
-		Sticks: 20, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 3}))
+		Sticks: 20, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 2, Whole: true}))
 	require.NoError(t, h.AddOrder(ctx, h.maud, nursery.NewOrder{Code: "O-2", Genus: "pear", Variety: "Copperpot", StockGenus: "quince", StockType: "Tarn Q3", Trees: 40, Priority: 1, DueOn: time.Date(2028, 2, 20, 0, 0, 0, 0, time.UTC)}))
 	return h
 }

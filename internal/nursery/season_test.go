@@ -12,6 +12,7 @@ import (
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
+	"unionknot/internal/core/working"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 )
@@ -35,7 +36,7 @@ func TestEveryTechniqueInEveryGroupOnEveryDay(t *testing.T) {
 	h := newHouse(t)
 	p, err := h.House(ctx, h.maud)
 	require.NoError(t, err)
-	require.Len(t, p.Techniques, 10)
+	require.Len(t, p.Techniques, 11)
 	for _, site := range []string{nursery.SiteNorth, nursery.SiteSouth} {
 		require.NoError(t, h.ShipSeason(ctx, h.maud, site))
 		b, err := h.SeasonBand(ctx, "pome")
@@ -55,7 +56,8 @@ func TestEveryTechniqueInEveryGroupOnEveryDay(t *testing.T) {
 				for _, k := range p.Techniques {
 					serves := slices.ContainsFunc(k.WoodStates, func(w string) bool {
 						at, _ := c.WoodOn(w, d)
-						return at && (w != season.RipeGreen || k.BudsMax > 1 || budding(c, d))
+						slips := k.Key == "t-bud"
+						return at && (w != season.RipeGreen || budding(c, d, slips)) && (w != season.HalfRipe || halfRipe(c, d))
 					})
 					want := slices.Contains(k.StockStates, state.State) && serves
 					got := k.Standing(c, nil, technique.OnBench, d)
@@ -66,24 +68,40 @@ func TestEveryTechniqueInEveryGroupOnEveryDay(t *testing.T) {
 					}
 				}
 			}
-			assert.Len(t, open, 10, "%s %s: every technique has its days", site, g.Key)
+			assert.Len(t, open, 11, "%s %s: every technique has its days", site, g.Key)
 		}
 	}
 }
 
 // budding is the plain rule of budding with green wood.
-func budding(c *season.Calendar, d time.Time) bool {
-	for _, ripe := range c.Dates(season.BudwoodRipe) {
-		for _, end := range c.Dates(season.SlipEnds) {
-			if end.After(ripe) && end.Sub(ripe) < 200*24*time.Hour && !d.Before(ripe) && d.Before(end.AddDate(0, 0, -42)) {
-				return true
-			}
+func budding(c *season.Calendar, d time.Time, slips bool) bool {
+	for _, x := range c.Seasons() {
+		ripe, end, frost := x[season.BudwoodRipe], x[season.SlipEnds], x[season.FirstHardFrost]
+		if ripe.IsZero() || end.IsZero() || frost.IsZero() || d.Before(ripe) {
+			continue
 		}
-		for _, frost := range c.Dates(season.FirstHardFrost) {
-			calm := !slices.ContainsFunc(c.Dates(season.LastFrost), func(l time.Time) bool { return !l.Before(d) && l.Before(frost) })
-			if frost.After(ripe) && frost.Sub(ripe) < 300*24*time.Hour && !d.Before(ripe) && calm && !d.AddDate(0, 0, 120).After(frost) {
-				return true
-			}
+		if slips && d.Before(end.AddDate(0, 0, -14)) || !slips && !d.After(frost.AddDate(0, 0, -28)) {
+			return true
+		}
+		// As June budding, which needs a week of days at the least.
+		last := x[season.LastFrost]
+		from := ripe
+		if last.After(ripe) && last.Before(frost) {
+			from = last.AddDate(0, 0, 1)
+		}
+		if !d.Before(from) && !d.AddDate(0, 0, 120).After(frost) && frost.AddDate(0, 0, 1-120).Sub(from) >= 7*24*time.Hour {
+			return true
+		}
+	}
+	return false
+}
+
+// halfRipe needs bark that slips for three weeks more.
+func halfRipe(c *season.Calendar, d time.Time) bool {
+	for _, x := range c.Seasons() {
+		ripe, end := x[season.BudwoodRipe], x[season.SlipEnds]
+		if !ripe.IsZero() && !end.IsZero() && !d.Before(ripe.AddDate(0, 0, -30)) && d.Before(end.AddDate(0, 0, -21)) {
+			return true
 		}
 	}
 	return false
@@ -167,7 +185,7 @@ func TestASouthernSiteAndOneWithoutRest(t *testing.T) {
 	require.NoError(t, h.NoteSeen(ctx, h.maud, "tender", nursery.NewSeen{Says: season.FreshFlush}))
 	p, err := h.Season(ctx, "tender")
 	require.NoError(t, err)
-	assert.Equal(t, technique.Best, window(t, p.Band, "bark flap").Verdict)
+	assert.Equal(t, technique.Best, window(t, p.Band, "bark flap, top left on").Verdict)
 	assert.Equal(t, []string{season.FreshFlush}, p.Sights)
 	require.Error(t, h.ShipSeason(ctx, h.maud, "up"))
 }
@@ -235,18 +253,23 @@ func TestWorthMovesTheWaysOut(t *testing.T) {
 	require.NoError(t, h.SetWorth(ctx, h.maud, n))
 	after := h.orderIf("O-1", nursery.WhatIf{})
 	assert.Greater(t, after.Line.Need.Grafts, before.Line.Need.Grafts)
-	buy := func(p nursery.OrderPage) nursery.WayOut {
+	buy := func(p nursery.OrderPage) (each float64, source string) {
 		for _, w := range p.Ways {
-			if strings.HasPrefix(w.Says, "Buy") && strings.Contains(w.Says, "stems") {
-				return w
+			for _, x := range w.Steps {
+				if strings.HasPrefix(x.Says, "Buy") && strings.Contains(x.Says, "stems") {
+					i := slices.IndexFunc(w.Working.Inputs, func(i working.Input) bool { return i.Name == "A stem" })
+					return float64(x.Cents) / float64(x.Grafts), w.Working.Inputs[i].Source
+				}
 			}
 		}
 		require.Fail(t, "no way to buy stems")
-		return nursery.WayOut{}
+		return 0, ""
 	}
-	assert.Greater(t, buy(after).EachCents(), 10*buy(before).EachCents())
-	assert.Equal(t, "house default", buy(before).Working.Inputs[1].Source)
-	assert.Equal(t, "entered", buy(after).Working.Inputs[1].Source, "what was typed here is not called a default")
+	cheap, shipped := buy(before)
+	dear, typed := buy(after)
+	assert.Greater(t, dear, 10*cheap)
+	assert.Equal(t, "house default", shipped)
+	assert.Equal(t, "entered", typed, "what was typed here is not called a default")
 	require.ErrorIs(t, h.SetWorth(ctx, h.ansel, n), nursery.ErrNotAllowed)
 	for _, bad := range []nursery.Worth{{WageCents: -1, GradePct: 90}, {DelayPct: 101, GradePct: 90}, {GradePct: 100}} {
 		assert.Error(t, h.SetWorth(ctx, h.maud, bad))

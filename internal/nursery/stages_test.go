@@ -60,16 +60,16 @@ func TestTodayShowsWhatIsDue(t *testing.T) {
 	}
 	assert.Empty(t, mine.Orders, "a hand sees no orders")
 	h.tap(h.ansel, tags[0].Code, "finish", 1)
-	for day, want := range map[int]int{11: 0, 23: 0, 24: 1} { // cold callus: from 14 days
+	for day, want := range map[int]int{11: 0, 25: 0, 26: 1} { // cold callus: three quarters of 21 days
 		h.on(2027, 2, day)
 		p, err = h.TodayPage(ctx, h.maud)
 		require.NoError(t, err)
 		assert.Len(t, p.Due, want, "on the %d", day)
 	}
-	h.on(2027, 3, 11)
+	h.on(2027, 3, 12)
 	p, err = h.TodayPage(ctx, h.maud)
 	require.NoError(t, err)
-	assert.True(t, p.Due[0].Overdue, "after 28 days")
+	assert.True(t, p.Due[0].Overdue, "a third past it")
 }
 
 func TestOrdersSayHowTheyStand(t *testing.T) {
@@ -86,7 +86,7 @@ func TestOrdersSayHowTheyStand(t *testing.T) {
 	require.NoError(t, h.AddLot(ctx, h.maud, lot("L-1", 30)))
 	assert.Equal(t, "no wood", state())
 	require.NoError(t, h.AddPlant(ctx, h.maud, nursery.NewPlant{Code: "M-1", Genus: "pear", Variety: "lanternjaw"}))
-	require.NoError(t, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W-1", Plant: "m-1", State: "resting", CutOn: h.Today(), Sticks: 50, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 3}))
+	require.NoError(t, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W-1", Plant: "m-1", State: "resting", CutOn: h.Today(), Sticks: 50, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 2, Whole: true}))
 	assert.Contains(t, state(), "short by ", "a variety's letters do not matter, and 30 stems are too few")
 	require.NoError(t, h.AddLot(ctx, h.maud, lot("L-2", 100)))
 	assert.Equal(t, "ready to match", state())
@@ -159,7 +159,7 @@ func TestHouseWaysChangeWhatIsCounted(t *testing.T) {
 	before := h.pieces("W-1")["free"]
 	isProblem(t, h.ChooseWay(ctx, h.maud, "usable part of the shoot", "the pretty part"), "one of the ways")
 	require.NoError(t, h.ChooseWay(ctx, h.maud, "usable part of the shoot", "everything sound"))
-	require.NoError(t, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W-2", Plant: "M-1", State: "resting", CutOn: h.Today(), Sticks: 10, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 3}))
+	require.NoError(t, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W-2", Plant: "M-1", State: "resting", CutOn: h.Today(), Sticks: 10, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 2, Whole: true}))
 	assert.Greater(t, h.pieces("W-2")["free"], before)
 	assert.Equal(t, before, h.pieces("W-1")["free"], "a bundle keeps the way it was counted by")
 	cs, err := h.Changes(ctx, h.maud, 0)

@@ -1,15 +1,16 @@
 package nursery
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"math"
-	"slices"
+	"strings"
 
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/technique"
+	"unionknot/internal/core/wood"
 	"unionknot/internal/core/working"
 	"unionknot/internal/store"
 )
@@ -21,20 +22,36 @@ const (
 	cutPieceCents = 8    // the work of cutting a piece more from the mother plants
 )
 
-// WayOut is a way in which an order that cannot be met could be.
+// WayOut is what would meet an order that cannot be met as it stands: one or
+// several steps that together cover all that it lacks.
 type WayOut struct {
-	Says    string
-	Path    string // where it is done
-	Covers  int    // grafts of what lacks
-	Cents   int    // what it costs, against having enough
+	Steps   []WayStep
+	Cents   int // what it costs, against having enough
 	Working working.Working
 }
 
-// EachCents is the cost of a graft covered.
-func (w WayOut) EachCents() float64 { return float64(w.Cents) / float64(max(1, w.Covers)) }
+// WayStep is one thing to do.
+type WayStep struct {
+	Says   string
+	Path   string // where it is done
+	Grafts int    // it covers so many
+	Cents  int
+}
 
-// waysOut finds how an order that lacks something could be met, the cheapest
-// a graft first.
+// Says is the way in a line.
+func (w WayOut) Says() string {
+	parts := make([]string, len(w.Steps))
+	for i, x := range w.Steps {
+		parts[i] = x.Says
+	}
+	return strings.Join(parts, " And: ")
+}
+
+// mostWays is how many ways out are shown.
+const mostWays = 6
+
+// waysOut finds how an order that lacks something could be met whole, the
+// cheapest sum first.
 func (s *Service) waysOut(ctx context.Context, q store.Q, r *reckoner, p OrderPage) ([]WayOut, error) {
 	l := p.Line
 	if len(l.Means.Lacking()) == 0 {
@@ -49,73 +66,110 @@ func (s *Service) waysOut(ctx context.Context, q store.Q, r *reckoner, p OrderPa
 		return nil, err
 	}
 	f := finder{s: s, q: q, r: r, h: h, p: p, beliefs: bs, cal: cal, t: l.Need.By.Technique, take: l.Need.By.mean()}
-	f.wood, f.stock = int(math.Ceil(l.Means.Wood.Lack())), int(math.Ceil(l.Means.Stock.Lack()))
-	f.hours = l.Means.Hands.Lack()
-	f.shut = l.Means.Window.Have == 0
-	f.all = max(f.wood, f.stock, min(l.ToGo, int(math.Ceil(f.hours*f.t.RatePerHour))))
-	if f.shut {
-		f.all = l.ToGo
+	hours := l.Means.Hands.Lack()
+	f.lacks = supply.Lacks{supply.Wood: int(math.Ceil(l.Means.Wood.Lack())), supply.Stock: int(math.Ceil(l.Means.Stock.Lack())),
+		supply.Hands: min(l.ToGo, int(math.Ceil(hours*f.t.RatePerHour)))}
+	if l.Means.Window.Have == 0 {
+		// Nothing can be made the ordinary way: what else lacks does not matter but
+		// for stems.
+		f.lacks[supply.Window] = l.ToGo
+	}
+	if f.lacks.All() == 0 { // only days are short: the hands' hours say by how much
+		f.lacks[supply.Hands] = l.ToGo
 	}
 	if err := f.otherStock(ctx); err != nil {
 		return nil, err
 	}
 	f.budNow()
-	f.summer()
 	f.buy()
 	f.hands()
+	f.summer()
 	f.nextSeason()
-	slices.SortStableFunc(f.out, func(a, b WayOut) int { return cmp.Compare(a.EachCents(), b.EachCents()) })
-	return f.out, nil
+	return f.combined(), nil
+}
+
+// step is a remedy with its words and where its price comes from.
+type step struct {
+	path   string
+	says   func(n int) string
+	inputs []working.Input
 }
 
 // finder gathers ways out.
 type finder struct {
-	s           *Service
-	q           store.Q
-	r           *reckoner
-	h           store.House
-	p           OrderPage
-	beliefs     map[string]Belief
-	cal         *season.Calendar
-	t           technique.Technique
-	take        float64
-	wood, stock int // grafts that lack it
-	hours       float64
-	shut        bool
-	all         int // grafts that lack something
-	out         []WayOut
+	s        *Service
+	q        store.Q
+	r        *reckoner
+	h        store.House
+	p        OrderPage
+	beliefs  map[string]Belief
+	cal      *season.Calendar
+	t        technique.Technique
+	take     float64
+	lacks    supply.Lacks
+	remedies []supply.Remedy
+	steps    []step
 }
 
-func (f *finder) add(covers int, cents float64, path, format string, args ...any) *WayOut {
-	if covers <= 0 {
-		return nil
-	}
-	w := WayOut{Says: fmt.Sprintf(format, args...), Path: path, Covers: covers, Cents: int(math.Round(cents))}
-	w.Working = working.Working{Title: "A way out for order " + f.p.Line.Order.Code, Answer: Money(w.Cents), Rule: "ways out",
-		Says:   "What it costs against having enough: takes lost are counted at what a tree is worth, a delay at a share of it, work at the wage.",
-		Inputs: []working.Input{{Name: "Covers", Value: fmt.Sprintf("%d of the %d grafts that lack something", covers, f.all), Source: working.OwnRecords}}}
-	f.out = append(f.out, w)
-	return &f.out[len(f.out)-1]
+func (f *finder) add(meets []supply.Lack, most int, cents float64, path string, says func(n int) string) *step {
+	f.remedies = append(f.remedies, supply.Remedy{Meets: meets, Most: most, Cents: cents})
+	f.steps = append(f.steps, step{path: path, says: says})
+	return &f.steps[len(f.steps)-1]
 }
 
-func (w *WayOut) from(name, value, source string) *WayOut {
-	if w != nil {
-		w.Working.Inputs = append(w.Working.Inputs, working.Input{Name: name, Value: value, Source: source})
-	}
+func (w *step) from(name, value, source string) *step {
+	w.inputs = append(w.inputs, working.Input{Name: name, Value: value, Source: source})
 	return w
 }
 
-// worth is what losing so much take costs over so many grafts.
-func (f *finder) worth(grafts int, loss float64) float64 {
-	return float64(grafts) * math.Max(0, loss) * float64(f.h.TreeCents)
+// combined puts the remedies together.
+func (f *finder) combined() []WayOut {
+	var out []WayOut
+	lacking := fmt.Sprintf("%d pieces, %d stems, hands for %d grafts, a window for %d", f.lacks[supply.Wood], f.lacks[supply.Stock], f.lacks[supply.Hands], f.lacks[supply.Window])
+	for _, c := range supply.Combine(f.lacks, f.remedies) {
+		w := WayOut{Cents: int(math.Round(c.Cents))}
+		w.Working = working.Working{Title: "A way out for order " + f.p.Line.Order.Code, Answer: Money(w.Cents), Rule: "ways out",
+			Says:   "What would meet the whole order, and what it costs against having enough: takes lost are counted at what a tree is worth, a delay at a share of it, work at the wage, and stems that other orders then lack at what a stem costs.",
+			Inputs: []working.Input{{Name: "Lacking", Value: lacking, Source: working.OwnRecords}}}
+		for _, part := range c.Parts {
+			st := f.steps[part.Remedy]
+			x := WayStep{Says: st.says(part.Grafts), Path: st.path, Grafts: part.Grafts, Cents: int(math.Round(float64(part.Grafts) * f.remedies[part.Remedy].Cents))}
+			w.Steps = append(w.Steps, x)
+			w.Working.Inputs = append(w.Working.Inputs, working.Input{Name: x.Says, Value: fmt.Sprintf("%s for %d grafts", Money(x.Cents), part.Grafts), Source: working.OwnRecords})
+			w.Working.Inputs = append(w.Working.Inputs, st.inputs...)
+		}
+		if out = append(out, w); len(out) == mostWays {
+			break
+		}
+	}
+	return out
 }
 
-// otherStock looks for a stock type that the variety also grows on.
+// unlimited stands for as many as are wanted.
+const unlimited = math.MaxInt32
+
+var (
+	onlyWood  = []supply.Lack{supply.Wood}
+	onlyStock = []supply.Lack{supply.Stock}
+	onlyHands = []supply.Lack{supply.Hands}
+	butStock  = []supply.Lack{supply.Wood, supply.Hands, supply.Window}
+	allLacks  = []supply.Lack{supply.Wood, supply.Stock, supply.Hands, supply.Window}
+)
+
+// worth is what losing so much take costs a graft.
+func (f *finder) worth(loss float64) float64 { return math.Max(0, loss) * float64(f.h.TreeCents) }
+
+// otherStock looks for a stock type that the variety also grows on. Stems that
+// no other order needs cost nothing; beyond them other orders lack one each.
 func (f *finder) otherStock(ctx context.Context) error {
-	if f.stock == 0 {
+	if f.lacks[supply.Stock] == 0 {
 		return nil
 	}
 	types, err := f.q.StockTypes(ctx)
+	if err != nil {
+		return err
+	}
+	lines, _, err := f.s.orderLines(ctx, f.q, &WhatIf{Chance: f.p.WhatIf.Chance})
 	if err != nil {
 		return err
 	}
@@ -129,21 +183,35 @@ func (f *finder) otherStock(ctx context.Context) error {
 		} else if err != nil {
 			return err
 		}
-		lots, err := f.q.LotsOfType(ctx, t.ID)
-		if err != nil {
-			return err
+		free, wanted := 0, 0
+		for _, x := range f.r.free {
+			if !x.Wood && x.Of == t.ID {
+				free += x.N
+			}
 		}
-		free := 0
-		for _, x := range lots {
-			free += x.Free
+		var others []string
+		for _, l := range lines {
+			if l.Order.StockTypeID == t.ID && l.ToGo > 0 {
+				wanted += l.ToGo
+				others = append(others, l.Order.Code)
+			}
 		}
 		loss, care := 0.0, ""
 		if verdict == "with care" {
 			loss, care = careLoss, ", which goes with care"
 		}
-		n := min(free, f.stock)
-		f.add(n, f.worth(n, loss), "/stock", "Put %d on %s %s instead: %d are free%s. Ask the buyer first.", n, t.Genus, t.Name, free, care).
-			from("Take lost by the pair", Pct(loss), working.HouseDefault)
+		name := t.Genus + " " + t.Name
+		spare := max(0, free-wanted)
+		if spare > 0 {
+			f.add(onlyStock, spare, f.worth(loss), "/stock", func(n int) string {
+				return fmt.Sprintf("Put %d on %s instead: %d are free that no order needs%s. Ask the buyer first.", n, name, spare, care)
+			}).from("Take lost by the pair", Pct(loss), working.HouseDefault)
+		}
+		if taken := free - spare; taken > 0 {
+			f.add(onlyStock, taken, f.worth(loss)+float64(f.h.StemCents), "/stock", func(n int) string {
+				return fmt.Sprintf("Put %d on %s instead%s: order %s then lacks as many stems. Ask the buyer first.", n, name, care, strings.Join(others, ", "))
+			}).from("Take lost by the pair", Pct(loss), working.HouseDefault).from("A stem for the other order", Money(f.h.StemCents), WorthOf(f.h).source(stemOf))
+		}
 	}
 	return nil
 }
@@ -152,74 +220,112 @@ func (f *finder) otherStock(ctx context.Context) error {
 // can be set now.
 func (f *finder) budNow() {
 	chip, ok := f.beliefs["chip-bud"]
-	if f.wood == 0 || !ok || f.r.standing(chip.Technique, f.cal, f.r.ground(f.p.Line.Order.StockTypeID)).Verdict == technique.Shut {
+	if f.lacks[supply.Wood] == 0 || !ok || f.r.standing(chip.Technique, f.cal, f.r.ground(f.p.Line.Order.StockTypeID)).Verdict == technique.Shut {
 		return
 	}
-	left, gain := f.wood, 0
-	pieces := 0
+	pieces, buds := 0, 0
 	for _, b := range f.p.Bundles {
-		for k := 0; k < b.Free && left > 0 && b.BudsPerPiece > 1; k++ {
-			pieces, gain, left = pieces+1, gain+b.BudsPerPiece-1, left-(b.BudsPerPiece-1)
+		if b.BudsPerPiece > 1 {
+			pieces, buds = pieces+b.Free, buds+b.Free*b.BudsPerPiece
 		}
 	}
-	n := min(gain, f.wood)
-	f.add(n, f.worth(n+pieces, f.take-chip.Take.Mean()), "/wood", "Chip-bud %d grafts from %d pieces, one bud each, instead of grafting them.", n+pieces, pieces).
-		from("Expected take, chip bud", Pct(chip.Take.Mean()), working.OwnRecords).from("Expected take, "+f.t.Name, Pct(f.take), working.OwnRecords)
+	if pieces == 0 || buds <= pieces {
+		return
+	}
+	each := float64(buds) / float64(pieces) // buds a piece: so many grafts of what was one
+	// A graft gained asks for 1/(each − 1) pieces, all of whose buds then stand at
+	// the chip's take.
+	cost := f.worth(f.take-chip.Take.Mean()) * each / (each - 1)
+	f.add(onlyWood, buds-pieces, cost, "/wood", func(n int) string {
+		k := int(math.Ceil(float64(n) / (each - 1)))
+		return fmt.Sprintf("Chip-bud %d grafts from %d pieces, one bud each, instead of grafting them: %d more.", n+k, k, n)
+	}).from("Expected take, chip bud", Pct(chip.Take.Mean()), working.OwnRecords).from("Expected take, "+f.t.Name, Pct(f.take), working.OwnRecords)
 }
 
-// summer leaves what lacks to be budded with green wood.
+// juneDelay is the share of a year's growth that a bud of June loses: it grows
+// the same year, but from summer on. House default.
+const juneDelay = 0.25
+
+// summer leaves what lacks to be budded with green wood, in the window that
+// costs least.
 func (f *finder) summer() {
-	var best Belief
-	var w technique.Window
+	type choice struct {
+		by    Belief
+		w     technique.Window
+		cents float64
+		delay float64
+	}
+	var best *choice
 	for _, t := range f.r.ts {
-		if t.BudsMax != 1 {
+		if t.BudsMax != 1 || f.beliefs[t.Key].Technique.Key == "" {
 			continue
 		}
-		for _, x := range t.Windows(f.cal, []string{season.RipeGreen}, technique.InRow) {
-			if x.To.After(f.s.Today()) && f.beliefs[t.Key].mean() > best.mean() {
-				best, w = f.beliefs[t.Key], x
+		for _, w := range t.Windows(f.cal, []string{season.RipeGreen}, technique.InRow) {
+			if !w.To.After(f.s.Today()) || w.From.After(f.s.Today().AddDate(1, 0, 0)) {
+				continue
+			}
+			delay := summerDelay
+			if w.Use == "June budding" {
+				delay = juneDelay
+			}
+			b := f.beliefs[t.Key]
+			cents := b.mean()*float64(f.h.TreeCents)*f.h.DelayShare*delay + f.worth(f.take-b.mean())
+			if best == nil || cents < best.cents-1e-9 {
+				best = &choice{b, w, cents, delay}
 			}
 		}
 	}
-	if best.Technique.Key == "" {
+	if best == nil || f.p.Line.Need.Summer {
 		return
 	}
-	n := f.all - f.stock // what has a stem to be budded on
-	delay := float64(n) * best.mean() * float64(f.h.TreeCents) * f.h.DelayShare * summerDelay
-	f.add(n, delay+f.worth(n, f.take-best.mean()), "/season", "Line the stocks out and %s %d in summer, %s to %s.", best.Technique.Name, n, season.Say(w.From), season.Say(w.To.AddDate(0, 0, -1))).
-		from("Half a year's growth lost", fmt.Sprintf("%s a tree", Money(int(float64(f.h.TreeCents)*f.h.DelayShare*summerDelay))), WorthOf(f.h).source(treeOf, delayOf)).
-		from("Expected take", Pct(best.mean()), working.OwnRecords)
+	f.add(butStock, unlimited, best.cents, "/season", func(n int) string {
+		return fmt.Sprintf("Line the stocks out and %s %d: %s, %s to %s.", best.by.Technique.Name, n, best.w.Use, season.Say(best.w.From), season.Say(best.w.To.AddDate(0, 0, -1)))
+	}).from("Growth lost by "+best.w.Use, fmt.Sprintf("%s of a year's, %s a tree", Pct(best.delay), Money(int(float64(f.h.TreeCents)*f.h.DelayShare*best.delay))), WorthOf(f.h).source(treeOf, delayOf)).
+		from("Expected take", Pct(best.by.mean()), working.OwnRecords)
+}
+
+// cutFor is how many pieces are cut or bought for so many grafts, with the spare
+// and the waste that the collection sheet adds.
+func cutFor(n int) int {
+	return wood.SticksToCut(n, SparePct/100.0, WastePct/100.0, 1)
 }
 
 func (f *finder) buy() {
-	if f.stock > 0 {
-		f.add(f.stock, float64(f.stock*f.h.StemCents), "/stock", "Buy %d stems of %s.", f.stock, f.p.Line.Order.StockType).
-			from("A stem", Money(f.h.StemCents), WorthOf(f.h).source(stemOf))
+	if f.lacks[supply.Stock] > 0 {
+		f.add(onlyStock, unlimited, float64(f.h.StemCents), "/stock", func(n int) string {
+			return fmt.Sprintf("Buy %d stems of %s.", n, f.p.Line.Order.StockType)
+		}).from("A stem", Money(f.h.StemCents), WorthOf(f.h).source(stemOf))
 	}
-	if f.wood == 0 {
+	if f.lacks[supply.Wood] == 0 {
 		return
 	}
+	more := (1 + SparePct/100.0) / (1 - WastePct/100.0)
+	extra := fmt.Sprintf("%d %% spare, %d %% waste, as the collection sheet adds", SparePct, WastePct)
 	if can, why := f.cal.WoodOn(season.Resting, f.s.Today()); can {
 		if last, ok := f.cal.StockOn(f.s.Today()); ok && last.State == season.Resting {
-			f.add(f.wood, float64(f.wood*cutPieceCents), "/wood/collect", "Cut %d pieces more from the mother plants while they rest, until %s.", f.wood, season.Say(last.To.AddDate(0, 0, -1))).
-				from("Cutting a piece", Money(cutPieceCents), working.HouseDefault).from("Wood", why, working.OwnRecords)
+			f.add(onlyWood, unlimited, cutPieceCents*more, "/wood/collect", func(n int) string {
+				return fmt.Sprintf("Cut %d pieces more from the mother plants while they rest, until %s, for %d grafts.", cutFor(n), season.Say(last.To.AddDate(0, 0, -1)), n)
+			}).from("Cutting a piece", Money(cutPieceCents), working.HouseDefault).from("Pieces a graft", extra, working.HouseDefault).from("Wood", why, working.OwnRecords)
 		}
 	}
-	f.add(f.wood, float64(f.wood*f.h.PieceCents), "/wood", "Buy wood for %d grafts, with its health papers.", f.wood).from("A piece", Money(f.h.PieceCents), WorthOf(f.h).source(pieceOf))
+	f.add(onlyWood, unlimited, float64(f.h.PieceCents)*more, "/wood", func(n int) string {
+		return fmt.Sprintf("Buy %d pieces of wood for %d grafts, with its health papers.", cutFor(n), n)
+	}).from("A piece", Money(f.h.PieceCents), WorthOf(f.h).source(pieceOf)).from("Pieces a graft", extra, working.HouseDefault)
 }
 
 func (f *finder) hands() {
-	if f.hours <= 0 {
+	if f.lacks[supply.Hands] == 0 {
 		return
 	}
-	n := min(f.all, int(math.Ceil(f.hours*f.t.RatePerHour)))
-	f.add(n, f.hours*float64(f.h.WageCents), "/bench/days", "Take on %.0f hours more of somebody who knows %s.", math.Ceil(f.hours), f.t.Name).from("An hour", Money(f.h.WageCents), WorthOf(f.h).source(wageOf))
+	f.add(onlyHands, unlimited, float64(f.h.WageCents)/f.t.RatePerHour, "/bench/days", func(n int) string {
+		return fmt.Sprintf("Take on %.0f hours more of somebody who knows %s.", math.Ceil(float64(n)/f.t.RatePerHour), f.t.Name)
+	}).from("An hour", Money(f.h.WageCents), WorthOf(f.h).source(wageOf))
 }
 
 func (f *finder) nextSeason() {
-	cents := float64(f.all) * f.take * float64(f.h.TreeCents) * f.h.DelayShare
-	f.add(f.all, cents, "/season", "Tell the buyer that the trees of %d grafts come a year later.", f.all).
-		from("A year's delay", fmt.Sprintf("%s of a tree worth %s", Pct(f.h.DelayShare), Money(f.h.TreeCents)), WorthOf(f.h).source(treeOf, delayOf))
+	f.add(allLacks, unlimited, f.take*float64(f.h.TreeCents)*f.h.DelayShare, "/season", func(n int) string {
+		return fmt.Sprintf("Tell the buyer that the trees of %d grafts come a year later.", n)
+	}).from("A year's delay", fmt.Sprintf("%s of a tree worth %s", Pct(f.h.DelayShare), Money(f.h.TreeCents)), WorthOf(f.h).source(treeOf, delayOf))
 }
 
 // Money writes cents in the house's money.

@@ -182,7 +182,8 @@ type Which struct {
 	FinishedBy                                  time.Time // zero for any
 	AfterID                                     int64     // page: ids above, or below when Newest
 	Newest                                      bool
-	Limit                                       int
+	Limit                                       int  // 0 for 500
+	All                                         bool // without a limit
 }
 
 // Tags lists tags that answer to w, in the order of their ids.
@@ -230,8 +231,12 @@ func (q Q) Tags(ctx context.Context, w Which) (ts []Tag, err error) {
 	if w.Limit == 0 {
 		w.Limit = 500
 	}
-	args = append(args, w.Limit)
-	err = q.all(ctx, &ts, tagSelect+where+order+fmt.Sprintf(" limit $%d", len(args)), args...)
+	limit := ""
+	if !w.All {
+		args = append(args, w.Limit)
+		limit = fmt.Sprintf(" limit $%d", len(args))
+	}
+	err = q.all(ctx, &ts, tagSelect+where+order+limit, args...)
 	return ts, err
 }
 

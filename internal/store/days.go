@@ -44,6 +44,19 @@ func (q Q) PlaceTag(ctx context.Context, p TagPlace) (bool, error) {
 	return n == 1, err
 }
 
+// PlaceTags moves tags that nobody has begun, all at once, and gives those that
+// moved, in the order of their codes.
+func (q Q) PlaceTags(ctx context.Context, ps []TagPlace) (moved []string, err error) {
+	codes, workers, days, halves, locked := make([]string, len(ps)), make([]int64, len(ps)), make([]time.Time, len(ps)), make([]int, len(ps)), make([]bool, len(ps))
+	for i, p := range ps {
+		codes[i], workers[i], days[i], halves[i], locked[i] = p.Code, p.WorkerID, p.Day, p.Half, p.Locked
+	}
+	err = q.all(ctx, &moved, `with moved as (update tag t set worker_id = u.w, day = u.d, half = u.h, locked = u.l
+		from unnest($1::text[], $2::bigint[], $3::date[], $4::int[], $5::bool[]) u(c, w, d, h, l)
+		where t.code = u.c and t.started_at is null and t.finished_at is null returning t.code) select code from moved order by code`, codes, workers, days, halves, locked)
+	return moved, err
+}
+
 // DropTag takes away a tag that nobody has begun; false when it was begun.
 func (q Q) DropTag(ctx context.Context, code string) (bool, error) {
 	if _, err := q.exec(ctx, `delete from tag_thread where tag_id = (select id from tag where code = $1 and started_at is null)`, code); err != nil {

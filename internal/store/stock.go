@@ -17,9 +17,10 @@ const (
 
 // StockType is a kind of rootstock.
 type StockType struct {
-	ID    int64  `db:"id"`
-	Genus string `db:"genus"`
-	Name  string `db:"name"`
+	ID      int64  `db:"id"`
+	Genus   string `db:"genus"`
+	Name    string `db:"name"`
+	Section string `db:"section"` // or species; "" where it is not noted
 }
 
 // StockTypes lists them by name.

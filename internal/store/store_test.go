@@ -39,7 +39,7 @@ func TestTheCraftIsSeeded(t *testing.T) {
 	q := storetest.Empty(t).Q()
 	ts, err := q.Techniques(ctx)
 	require.NoError(t, err)
-	assert.Len(t, ts, 10)
+	assert.Len(t, ts, 11)
 	ways, err := q.HouseWays(ctx)
 	require.NoError(t, err)
 	assert.Len(t, ways, 19)

@@ -7,9 +7,10 @@ import (
 
 // Variety is a cultivar.
 type Variety struct {
-	ID    int64  `db:"id"`
-	Genus string `db:"genus"`
-	Name  string `db:"name"`
+	ID      int64  `db:"id"`
+	Genus   string `db:"genus"`
+	Name    string `db:"name"`
+	Section string `db:"section"` // or species; "" where it is not noted
 }
 
 // Varieties lists them by name.

@@ -145,30 +145,36 @@ func (p *Problem) check() error {
 }
 
 // Solve plans a problem. Several ways of choosing are tried, earliest due
-// first among them, and the best is taken: least late, then fewest
-// changeovers. Bound is what no plan can be better than.
-func Solve(p Problem) (Plan, error) {
+// first among them, and the best is climbed from: what is chosen to be in time,
+// and when it is taken to be due, is changed a little at a time for as long as
+// that helps. The best is least late, then fewest changeovers. Bound is what no
+// plan can be better than. The answer is the same on any machine.
+func Solve(p Problem) (Plan, error) { return solve(p, 1) }
+
+// solve climbs so many times as long as usual.
+func solve(p Problem, effort int) (Plan, error) {
 	if err := p.check(); err != nil {
 		return Plan{}, err
 	}
-	best := p.build(rule{name: "earliest due first"})
-	bound := p.bound(1)
-	best.Bound, best.LeastLate = bound.cost, bound.late
-	for _, r := range rules() {
-		if best.LateCost <= best.Bound+1e-9 && r.squeeze > 0 {
+	s := p.shop()
+	bound := s.bound(1)
+	best, by := s.simple()
+	good := func() bool { return best.LateCost <= bound.cost+1e-9 }
+	for _, r := range s.squeezed() {
+		if good() {
 			break // nothing is gained by leaving anything out
 		}
-		if r.squeeze > 0 {
-			r.chosen = p.bound(r.squeeze).inTime
-		}
-		if x := p.build(r); better(x, best) {
-			x.Bound, x.LeastLate = best.Bound, best.LeastLate
-			best = x
+		if x := s.build(r); better(x, best) {
+			best, by = x, r
 		}
 	}
-	// A tag that is not divided may run over an empty half-day's hours, which
-	// the bound does not know of.
-	best.Bound, best.LeastLate = min(best.Bound, best.LateCost), min(best.LeastLate, best.Late)
+	if !good() {
+		best = s.mend(best)
+	}
+	if !good() {
+		best = s.climb(best, by, bound, effort)
+	}
+	best.Bound, best.LeastLate = bound.cost, bound.late
 	return best, nil
 }
 
@@ -178,16 +184,36 @@ func Quick(p Problem) (Plan, error) {
 	if err := p.check(); err != nil {
 		return Plan{}, err
 	}
-	best := p.build(rule{name: "earliest due first"})
-	for _, r := range rules() {
-		if r.squeeze > 0 {
-			break
-		}
-		if x := p.build(r); better(x, best) {
-			best = x
+	best, _ := p.shop().simple()
+	return best, nil
+}
+
+// simple takes the best of the ways of choosing that leave nothing out.
+func (s *shop) simple() (best Plan, by rule) {
+	by = rule{name: "earliest due first"}
+	best = s.build(by)
+	for _, stay := range []bool{true, false} {
+		for _, scarce := range []bool{false, true} {
+			r := rule{name: "earliest due first, few changeovers", stay: stay, scarce: scarce}
+			if x := s.build(r); better(x, best) {
+				best, by = x, r
+			}
 		}
 	}
-	return best, nil
+	return best, by
+}
+
+// squeezed are the ways that choose what is to be in time for a share of the
+// hours, since whole tags and changeovers cost some of them.
+func (s *shop) squeezed() []rule {
+	var out []rule
+	for _, share := range []float64{1, 0.98, 0.96, 0.94, 0.92, 0.88, 0.84} {
+		chosen := s.chosen(share)
+		for _, stay := range []bool{true, false} {
+			out = append(out, rule{name: "what can be in time first", stay: stay, scarce: true, chosen: chosen})
+		}
+	}
+	return out
 }
 
 // EarliestDueFirst is the plain way, to measure others by.
@@ -195,7 +221,7 @@ func EarliestDueFirst(p Problem) (Plan, error) {
 	if err := p.check(); err != nil {
 		return Plan{}, err
 	}
-	return p.build(rule{name: "earliest due first"}), nil
+	return p.shop().build(rule{name: "earliest due first"}), nil
 }
 
 func better(a, b Plan) bool {
@@ -214,30 +240,6 @@ func compare(a, b float64) int {
 		return 0
 	}
 	return cmp.Compare(a, b)
-}
-
-// rule is a way of choosing the next job.
-type rule struct {
-	name    string
-	stay    bool    // go on with the lot and bundle at hand unless something presses
-	scarce  bool    // among equals, what few can do first
-	squeeze float64 // what is to be in time is chosen for this share of the hours
-	chosen  map[int]bool
-}
-
-func rules() []rule {
-	var out []rule
-	for _, stay := range []bool{true, false} {
-		for _, scarce := range []bool{false, true} {
-			out = append(out, rule{name: "earliest due first, few changeovers", stay: stay, scarce: scarce})
-		}
-	}
-	for _, sq := range []float64{1, 0.98, 0.96, 0.94, 0.92, 0.88, 0.84} {
-		for _, stay := range []bool{true, false} {
-			out = append(out, rule{name: "what can be in time first", stay: stay, scarce: true, squeeze: sq})
-		}
-	}
-	return out
 }
 
 // tally adds a plan's figures up.

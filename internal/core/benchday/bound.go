@@ -11,97 +11,98 @@ import (
 // relaxed is the best there could be if grafts were as fine as sand and
 // changing lots took no time.
 type relaxed struct {
-	cost   float64      // of what is late
-	late   int          // grafts
-	inTime map[int]bool // jobs that are in time whole, or for the most part
+	cost   float64 // of what is late
+	late   int     // grafts
+	inTime []bool  // kinds that are in time whole, or for the most part
 }
 
 // bound works out what no plan can beat, with a share of everybody's hours.
 //
-// The amounts of work that can be in time are those a flow can carry from jobs
-// to the hours of hands who know the technique, between a job's first and last
-// half-day. Such amounts form a polymatroid, on which taking the jobs in the
-// order of what an hour of them is worth, each as far as it goes, is best.
-func (p *Problem) bound(share float64) relaxed {
-	out := relaxed{inTime: map[int]bool{}}
-	f, jobs := p.flow(share)
-	for _, w := range []bool{true, false} {
-		if !w {
-			f, jobs = p.flow(share)
+// The amounts of work that can be in time are those a flow can carry from kinds
+// to the hours of hands who know the technique, between a kind's first and last
+// half-day. Such amounts form a polymatroid, on which taking the kinds in the
+// order of what an hour of them is worth, each as far as it goes, is best
+// (Edmonds 1970). Seats, stations, changeovers and whole tags only take away
+// from that, but for one thing: a tag that has its label may run over an empty
+// half-day, whose hours are then taken to be as many as the longest such tag.
+func (s *shop) bound(share float64) relaxed { return s.relax(share, true, false) }
+
+// chosen says which kinds are in time where there is a share of the hours.
+func (s *shop) chosen(share float64) []bool { return s.relax(share, true).inTime }
+
+// relax works out the cost of what is late, and for weighed false the count.
+func (s *shop) relax(share float64, by ...bool) relaxed {
+	out := relaxed{inTime: make([]bool, len(s.kinds))}
+	for _, weighed := range by {
+		f := s.flow(share)
+		order := make([]int, len(s.kinds))
+		for g := range order {
+			order[g] = g
 		}
-		order := slices.Clone(jobs)
-		worth := func(i int) float64 {
-			j := p.Jobs[i]
-			if !w {
-				return 1 / p.perGraft(j)
+		worth := func(g int) float64 {
+			if !weighed {
+				return 1 / s.kinds[g].perGraft
 			}
-			return j.Weight / p.perGraft(j)
+			return s.kinds[g].weight / s.kinds[g].perGraft
 		}
 		slices.SortStableFunc(order, func(a, b int) int { return compare(worth(b), worth(a)) })
 		late, cost := 0.0, 0.0
-		for _, i := range order {
-			j := p.Jobs[i]
-			need := float64(j.Grafts) * p.perGraft(j)
-			got := f.push(slices.Index(jobs, i), need)
-			n := (need - got) / p.perGraft(j)
-			late, cost = late+n, cost+n*j.Weight
-			if w && got > 0.6*need {
-				out.inTime[i] = true
+		for _, g := range order {
+			k := s.kinds[g]
+			need := float64(k.grafts) * k.perGraft
+			got := f.push(g, need)
+			n := (need - got) / k.perGraft
+			late, cost = late+n, cost+n*k.weight
+			if weighed && got > 0.6*need {
+				out.inTime[g] = true
 			}
 		}
-		if w {
+		if weighed {
 			out.cost = cost
 		} else {
 			out.late = int(math.Ceil(late - 1e-6))
 		}
 	}
-	for i, j := range p.Jobs {
-		if j.Fixed && j.Slot > j.Latest {
+	for _, i := range s.fixed {
+		if j := s.Jobs[i]; j.Slot > j.Latest {
 			out.cost += j.Weight * float64(j.Grafts)
 			out.late += j.Grafts
 		}
-		out.inTime[i] = out.inTime[i] || j.Fixed
 	}
 	return out
 }
 
-// flow is a network from jobs through stretches of time to the hours of hands
+// flow is a network from kinds through stretches of time to the hours of hands
 // with like skills.
 type flow struct {
-	to   [][]int // places each job can use
-	cap  []float64
-	used []map[int]float64 // by place, what each job takes of it
-	jobs int
+	to    [][]int // places each kind can use
+	cap   []float64
+	used  [][]float64 // by place and kind, what it takes of it
+	kinds int
 }
 
 // flow gathers hands of the same skills and half-days between the same first
 // and last days, which leaves the flow as it is and the network small.
-func (p *Problem) flow(share float64) (*flow, []int) {
-	var jobs []int
-	cuts := map[int]bool{0: true, p.Slots: true}
-	for i, j := range p.Jobs {
-		if j.Fixed || j.Grafts == 0 {
-			continue
-		}
-		jobs = append(jobs, i)
-		cuts[min(max(j.Earliest, 0), p.Slots)] = true
-		cuts[min(max(j.Latest+1, 0), p.Slots)] = true
+func (s *shop) flow(share float64) *flow {
+	cuts := map[int]bool{0: true, s.Slots: true}
+	for _, k := range s.kinds {
+		cuts[min(max(k.earliest, 0), s.Slots)] = true
+		cuts[min(max(k.latest+1, 0), s.Slots)] = true
 	}
 	at := slices.Sorted(maps.Keys(cuts))
 	taken := map[[2]int]float64{}
-	for _, j := range p.Jobs {
-		if j.Fixed {
-			taken[[2]int{j.Hand, j.Slot}] += p.hours(j, j.Grafts)
-		}
+	for _, i := range s.fixed {
+		j := s.Jobs[i]
+		taken[[2]int{j.Hand, j.Slot}] += s.hours(j, j.Grafts)
 	}
+	over := s.longest()
 	type place struct {
 		skills string
 		span   int
 	}
-	index, f := map[place]int{}, &flow{jobs: len(jobs)}
-	var spans []int
-	var knows []map[string]bool
-	for h, hand := range p.Hands {
+	index, f := map[place]int{}, &flow{kinds: len(s.kinds)}
+	var spans, hands []int
+	for h, hand := range s.Hands {
 		var names []string
 		for t, ok := range hand.Knows {
 			if ok {
@@ -112,8 +113,14 @@ func (p *Problem) flow(share float64) (*flow, []int) {
 		key := strings.Join(names, ",")
 		for k := range len(at) - 1 {
 			sum := 0.0
-			for s := at[k]; s < at[k+1]; s++ {
-				sum += max(0, p.capacity(h, s)*share-taken[[2]int{h, s}])
+			for slot := at[k]; slot < at[k+1]; slot++ {
+				c := s.capacity(h, slot)
+				if c > 0 && taken[[2]int{h, slot}] == 0 {
+					c = max(c*share, over[h][slot])
+				} else {
+					c *= share
+				}
+				sum += max(0, c-taken[[2]int{h, slot}])
 			}
 			if sum == 0 {
 				continue
@@ -122,17 +129,16 @@ func (p *Problem) flow(share float64) (*flow, []int) {
 			if !ok {
 				i = len(f.cap)
 				index[place{key, k}] = i
-				f.cap, f.used = append(f.cap, 0), append(f.used, map[int]float64{})
-				spans, knows = append(spans, k), append(knows, hand.Knows)
+				f.cap, f.used = append(f.cap, 0), append(f.used, make([]float64, len(s.kinds)))
+				spans, hands = append(spans, k), append(hands, h)
 			}
 			f.cap[i] += sum
 		}
 	}
-	for _, i := range jobs {
-		j := p.Jobs[i]
+	for _, k := range s.kinds {
 		var to []int
 		for c := range f.cap {
-			if knows[c][j.Technique] && at[spans[c]] >= j.Earliest && at[spans[c]+1] <= j.Latest+1 {
+			if s.knows[hands[c]][k.technique] && at[spans[c]] >= k.earliest && at[spans[c]+1] <= k.latest+1 {
 				to = append(to, c)
 			}
 		}
@@ -140,7 +146,27 @@ func (p *Problem) flow(share float64) (*flow, []int) {
 		slices.SortStableFunc(to, func(a, b int) int { return cmp.Compare(spans[b], spans[a]) })
 		f.to = append(f.to, to)
 	}
-	return f, jobs
+	return f
+}
+
+// longest is, by hand and half-day, the hours of the longest tag that is not
+// divided and could be made there in time; 0 for none.
+func (s *shop) longest() [][]float64 {
+	out := make([][]float64, len(s.Hands))
+	for h := range out {
+		out[h] = make([]float64, s.Slots)
+		for _, k := range s.kinds {
+			if !k.whole || !s.knows[h][k.technique] {
+				continue
+			}
+			j := s.Jobs[k.jobs[0]]
+			hours := s.hours(j, j.Grafts)
+			for slot := max(0, k.earliest); slot <= k.latest && slot < s.Slots; slot++ {
+				out[h][slot] = max(out[h][slot], hours)
+			}
+		}
+	}
+	return out
 }
 
 // push sends a job's work through the network, moving others' where that
@@ -171,7 +197,7 @@ func (f *flow) path(job int) ([]step, float64) {
 	for i := range from {
 		from[i].job = -1
 	}
-	reached := make([]bool, f.jobs)
+	reached := make([]bool, f.kinds)
 	reached[job] = true
 	type node struct{ job, left int }
 	queue := []node{{job, -1}}
@@ -194,8 +220,8 @@ func (f *flow) path(job int) ([]step, float64) {
 				}
 				return path, room
 			}
-			for _, other := range slices.Sorted(maps.Keys(f.used[c])) {
-				if f.used[c][other] > grain && !reached[other] {
+			for other, n := range f.used[c] {
+				if n > grain && !reached[other] {
 					reached[other] = true
 					queue = append(queue, node{other, c})
 				}

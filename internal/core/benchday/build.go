@@ -1,52 +1,49 @@
 package benchday
 
-import (
-	"cmp"
-	"slices"
-)
+import "slices"
 
 // builder fills half-days one after another.
 type builder struct {
-	p       *Problem
+	*shop
 	r       rule
-	rem     []int                  // grafts of each job still to place
-	free    [][]float64            // standard hours left, by hand and half-day
-	there   [][]float64            // hours from the start up to a half-day, by hand
-	lotN    map[string]int         // grafts of each lot, in all
-	has     map[string]map[int]int // grafts of a lot that a hand has
-	able    map[string]int         // hands who know a technique
-	seated  []map[int]bool         // hands at the bench in a half-day
-	station []map[string]map[int]bool
-	alone   bool // lots need not be shared any more
+	order   []int       // kinds as the rule takes them, those that are left
+	left    [][]int     // of a whole kind, the jobs still to place
+	rem     []int       // grafts of each kind still to place
+	free    [][]float64 // standard hours left, by hand and half-day
+	last    [][]int     // the job in hand at the end of a half-day, −1 for none
+	has     [][]int     // grafts of a lot that a hand has, by lot
+	seated  [][]bool    // by half-day and hand
+	sitting []int       // by half-day
+	station [][][]bool  // by half-day and technique: which hands; nil for none
+	alone   bool        // lots need not be shared any more
 	out     []Piece
 }
 
-func (p *Problem) build(r rule) Plan {
-	b := builder{p: p, r: r, rem: make([]int, len(p.Jobs)), lotN: map[string]int{}, has: map[string]map[int]int{}, able: map[string]int{},
-		seated: make([]map[int]bool, p.Slots), station: make([]map[string]map[int]bool, p.Slots)}
-	for i, j := range p.Jobs {
-		b.rem[i] = j.Grafts
-		b.lotN[j.Lot] += j.Grafts
-		if b.has[j.Lot] == nil {
-			b.has[j.Lot] = map[int]int{}
-		}
-		if _, ok := b.able[j.Technique]; !ok {
-			b.able[j.Technique] = p.knowers(j.Technique)
+func (s *shop) build(r rule) Plan {
+	b := builder{shop: s, r: r, order: s.order(r), left: make([][]int, len(s.kinds)), rem: make([]int, len(s.kinds)),
+		has: make([][]int, len(s.lotN)), seated: make([][]bool, s.Slots), sitting: make([]int, s.Slots), station: make([][][]bool, s.Slots)}
+	for g, k := range s.kinds {
+		b.rem[g] = k.grafts
+		if k.whole {
+			b.left[g] = slices.Clone(k.jobs)
 		}
 	}
-	for h := range p.Hands {
-		b.free, b.there = append(b.free, make([]float64, p.Slots)), append(b.there, make([]float64, p.Slots+1))
-		for s := range p.Slots {
-			b.free[h][s] = p.capacity(h, s)
-			b.there[h][s+1] = b.there[h][s] + b.free[h][s]
+	for lot := range b.has {
+		b.has[lot] = make([]int, len(s.Hands))
+	}
+	for h := range s.Hands {
+		free, last := make([]float64, s.Slots), make([]int, s.Slots)
+		for slot := range s.Slots {
+			free[slot], last[slot] = s.capacity(h, slot), -1
 		}
+		b.free, b.last = append(b.free, free), append(b.last, last)
 	}
-	for s := range p.Slots {
-		b.seated[s], b.station[s] = map[int]bool{}, map[string]map[int]bool{}
+	for slot := range s.Slots {
+		b.seated[slot], b.station[slot] = make([]bool, len(s.Hands)), make([][]bool, len(s.rate))
 	}
-	for i, j := range p.Jobs {
-		if j.Fixed && j.Grafts > 0 {
-			b.place(i, j.Hand, j.Slot, j.Grafts, b.lastOf(j.Hand, j.Slot))
+	for _, i := range s.fixed {
+		if j := s.Jobs[i]; j.Grafts > 0 {
+			b.place(i, s.byWay[i], j.Hand, j.Slot, j.Grafts)
 		}
 	}
 	b.fill()
@@ -54,188 +51,203 @@ func (p *Problem) build(r rule) Plan {
 	b.alone = true
 	b.fill()
 	x := Plan{Pieces: b.even(), Rule: r.name}
-	for i, n := range b.rem {
-		if n > 0 {
-			x.Unplaced = append(x.Unplaced, Left{i, n, b.why(i)})
+	for g, k := range s.kinds {
+		switch {
+		case k.whole:
+			for _, i := range b.left[g] {
+				x.Unplaced = append(x.Unplaced, Left{i, s.Jobs[i].Grafts, b.why(k)})
+			}
+		case b.rem[g] > 0:
+			x.Unplaced = append(x.Unplaced, Left{k.jobs[0], b.rem[g], b.why(k)})
 		}
 	}
-	p.tally(&x)
+	s.tally(&x)
 	return x
 }
 
 // fill goes through the half-days; within one, those who know least choose
 // first.
 func (b *builder) fill() {
-	order := make([]int, len(b.p.Hands))
-	for h := range order {
-		order[h] = h
-	}
-	skills := func(h int) (n int) {
-		for _, knows := range b.p.Hands[h].Knows {
-			if knows {
-				n++
+	var turn []int
+	for slot := range b.Slots {
+		b.order = slices.DeleteFunc(b.order, func(g int) bool { return b.rem[g] == 0 })
+		// What is chosen to be in time, what else still can be, what is late.
+		turn = turn[:0]
+		for class := range 3 {
+			for _, g := range b.order {
+				if b.kinds[g].earliest <= slot && b.class(g, slot) == class {
+					turn = append(turn, g)
+				}
 			}
 		}
-		return n
-	}
-	slices.SortStableFunc(order, func(x, y int) int {
-		return cmp.Or(skills(x)-skills(y), compare(b.p.Hands[y].Speed, b.p.Hands[x].Speed))
-	})
-	for s := range b.p.Slots {
-		for _, h := range order {
-			last := b.lastOf(h, s)
+		if len(turn) == 0 {
+			continue
+		}
+		for _, h := range b.skills {
+			if b.free[h][slot] <= 0 {
+				continue
+			}
 			for {
-				j := b.next(h, s, last)
-				if j < 0 {
+				g, job, n := b.next(turn, h, slot)
+				if n == 0 {
 					break
 				}
-				b.place(j, h, s, b.fits(j, h, s, last), last)
-				last = j
+				b.place(job, b.kinds[g].technique, h, slot, n)
+				b.take(g, job, n)
 			}
 		}
 	}
 }
 
-// lastOf is the job a hand has in hand at the end of what is placed in a
-// half-day, -1 for none.
-func (b *builder) lastOf(h, s int) int {
-	last := -1
-	for _, c := range b.out {
-		if c.Hand == h && c.Slot == s {
-			last = c.Job
+// next chooses a hand's next job in a half-day: the first that fits, or what is
+// at hand where nothing presses.
+func (b *builder) next(turn []int, h, slot int) (g, job, n int) {
+	for _, g := range turn {
+		if b.rem[g] == 0 {
+			continue
 		}
-	}
-	return last
-}
-
-// next chooses a hand's next job in a half-day, or -1.
-func (b *builder) next(h, s, last int) int {
-	best := -1
-	for j := range b.p.Jobs {
-		if b.fits(j, h, s, last) > 0 && (best < 0 || b.before(j, best, s)) {
-			best = j
+		job, n := b.fits(g, h, slot)
+		if n == 0 {
+			continue
 		}
-	}
-	if best < 0 || !b.r.stay || last < 0 || b.p.alike(best, last) {
-		return best
-	}
-	// Go on with what is at hand, unless something presses.
-	if x := b.p.Jobs[best]; x.Latest-s < urgentHalves && x.Latest >= s && x.Latest < b.p.Jobs[last].Latest {
-		return best
-	}
-	for j := range b.p.Jobs {
-		if b.p.alike(j, last) && b.fits(j, h, s, last) > 0 && b.class(j, s) == b.class(best, s) {
-			return j
+		last := b.last[h][slot]
+		if !b.r.stay || last < 0 || b.alike[last] == b.kinds[g].alike {
+			return g, job, n
 		}
+		if x := b.kinds[g]; x.latest-slot < urgentHalves && x.latest >= slot && x.latest < b.Jobs[last].Latest {
+			return g, job, n
+		}
+		for _, other := range b.of[b.alike[last]] {
+			if b.rem[other] > 0 && b.kinds[other].earliest <= slot && b.class(other, slot) == b.class(g, slot) {
+				if j, m := b.fits(other, h, slot); m > 0 {
+					return other, j, m
+				}
+			}
+		}
+		return g, job, n
 	}
-	return best
+	return 0, 0, 0
 }
 
 // class is 0 for what is chosen to be in time, 1 for what else still can be,
 // 2 for what is late already.
-func (b *builder) class(j, s int) int {
+func (b *builder) class(g, slot int) int {
 	switch {
-	case b.p.Jobs[j].Latest < s:
+	case b.kinds[g].latest < slot:
 		return 2
-	case b.r.chosen != nil && !b.r.chosen[j]:
+	case b.r.chosen != nil && !b.r.chosen[g]:
 		return 1
 	}
 	return 0
 }
 
-func (b *builder) before(i, j, s int) bool {
-	x, y := b.p.Jobs[i], b.p.Jobs[j]
-	c := cmp.Or(b.class(i, s)-b.class(j, s), x.Latest-y.Latest)
-	if c == 0 && b.r.scarce {
-		c = b.able[x.Technique] - b.able[y.Technique]
+// fits says which job of a kind, and how many grafts of it, a hand can take in
+// what is left of a half-day; 0 for none.
+func (b *builder) fits(g, h, slot int) (job, n int) {
+	k := b.kinds[g]
+	if !b.knows[h][k.technique] || !b.room(k.technique, h, slot) {
+		return 0, 0
 	}
-	return cmp.Or(c, compare(y.Weight, x.Weight), x.Keep-y.Keep, i-j) < 0
-}
-
-// fits says how many grafts of a job a hand can take in what is left of a
-// half-day; 0 for none.
-func (b *builder) fits(j, h, s, last int) int {
-	x := b.p.Jobs[j]
-	if b.rem[j] == 0 || x.Fixed || s < x.Earliest || !b.p.Hands[h].Knows[x.Technique] || !b.room(x.Technique, h, s) {
-		return 0
-	}
-	n := b.rem[j]
-	if most := b.mayHave(x, h, s); most < n {
-		n = most
-	}
-	spare := b.free[h][s] - tagHours
-	if last >= 0 && !b.p.alike(j, last) {
+	most := b.mayHave(k, h, slot)
+	spare := b.free[h][slot] - tagHours
+	if last := b.last[h][slot]; last >= 0 && b.alike[last] != k.alike {
 		spare -= changeHours
 	}
-	if x.Whole {
-		whole := b.free[h][s] >= b.p.capacity(h, s)-1e-9 && b.free[h][s] > 0 // an empty half-day takes any tag
-		if n < x.Grafts || float64(n)/b.p.Rate[x.Technique] > spare+1e-9 && !whole {
-			return 0
+	if k.whole {
+		empty := b.free[h][slot] > 0 && b.free[h][slot] >= b.capacity(h, slot)-1e-9 // it takes any tag
+		for _, i := range b.left[g] {
+			if m := b.Jobs[i].Grafts; m <= most && (empty || float64(m)/b.rate[k.technique] <= spare+1e-9) {
+				return i, m
+			}
 		}
-		return n
+		return 0, 0
 	}
-	n = min(n, b.p.TagSize, int(spare*b.p.Rate[x.Technique]+1e-9))
-	if rest := b.rem[j] - n; rest > 0 && rest < fewestApiece && n > 2*fewestApiece {
+	rem := b.rem[g]
+	n = min(rem, most, b.TagSize, int(spare*b.rate[k.technique]+1e-9))
+	if rest := rem - n; rest > 0 && rest < fewestApiece && n > 2*fewestApiece {
 		n -= fewestApiece - rest
 	}
-	if n < min(fewestApiece, b.rem[j]) {
-		return 0
+	if n < min(fewestApiece, rem) {
+		return 0, 0
 	}
-	return n
+	return k.jobs[0], n
 }
 
-// mayHave is how many more grafts of a job's lot a hand may have. A part is
+// mayHave is how many more grafts of a kind's lot a hand may have. A part is
 // kept for a second hand who is there within the week, and in time.
-func (b *builder) mayHave(x Job, h, s int) int {
-	n := b.lotN[x.Lot]
-	if b.alone || n <= b.p.ShareOver || b.able[x.Technique] < 2 {
+func (b *builder) mayHave(k kind, h, slot int) int {
+	n := b.lotN[k.lot]
+	if b.alone || n <= b.ShareOver || b.able[k.technique] < 2 {
 		return n
 	}
-	for other, k := range b.has[x.Lot] {
-		if other != h && k > 0 {
+	for other, has := range b.has[k.lot] {
+		if other != h && has > 0 {
 			return n // it is shared
 		}
 	}
-	to := min(s+shareWithin, b.p.Slots)
-	if x.Latest >= s {
-		to = min(to, x.Latest+1)
+	to := min(slot+shareWithin, b.Slots)
+	if k.latest >= slot {
+		to = min(to, k.latest+1)
 	}
-	for other, hand := range b.p.Hands {
-		if other != h && hand.Knows[x.Technique] && b.there[other][to]-b.there[other][min(s, to)] > 0 {
-			return max(0, int(mostOfALot*float64(n))-b.has[x.Lot][h])
+	for other := range b.Hands {
+		if other != h && b.knows[other][k.technique] && b.there[other][to]-b.there[other][min(slot, to)] > 0 {
+			return max(0, int(mostOfALot*float64(n))-b.has[k.lot][h])
 		}
 	}
 	return n
 }
 
 // room says whether a hand finds a seat in a half-day.
-func (b *builder) room(technique string, h, s int) bool {
-	if b.p.Seats > 0 && !b.seated[s][h] && len(b.seated[s]) >= b.p.Seats {
+func (b *builder) room(technique, h, slot int) bool {
+	if b.seats > 0 && !b.seated[slot][h] && b.sitting[slot] >= b.seats {
 		return false
 	}
-	n, own := b.p.Stations[technique]
-	at := b.station[s][technique]
-	return !own || at[h] || len(at) < n
+	places := b.places[technique]
+	if places < 0 {
+		return true
+	}
+	at, n := b.station[slot][technique], 0
+	for other, is := range at {
+		if is && other == h {
+			return true
+		} else if is {
+			n++
+		}
+	}
+	return n < places
 }
 
-func (b *builder) place(j, h, s, n, last int) {
-	x := b.p.Jobs[j]
-	hours := b.p.hours(x, n)
-	b.out = append(b.out, Piece{Job: j, Hand: h, Slot: s, Grafts: n, Hours: hours})
-	b.rem[j] -= n
-	b.has[x.Lot][h] += n
-	if s >= b.p.Slots {
+func (b *builder) place(job, technique, h, slot, n int) {
+	hours := b.hours(b.Jobs[job], n)
+	b.out = append(b.out, Piece{Job: job, Hand: h, Slot: slot, Grafts: n, Hours: hours})
+	b.has[b.lotOf[job]][h] += n
+	if slot >= b.Slots {
 		return
 	}
-	if last >= 0 && !b.p.alike(j, last) {
+	if last := b.last[h][slot]; last >= 0 && b.alike[last] != b.alike[job] {
 		hours += changeHours
 	}
-	b.free[h][s] = max(0, b.free[h][s]-hours)
-	b.seated[s][h] = true
-	if b.station[s][x.Technique] == nil {
-		b.station[s][x.Technique] = map[int]bool{}
+	b.last[h][slot] = job
+	b.free[h][slot] = max(0, b.free[h][slot]-hours)
+	if !b.seated[slot][h] {
+		b.seated[slot][h] = true
+		b.sitting[slot]++
 	}
-	b.station[s][x.Technique][h] = true
+	if b.places[technique] >= 0 {
+		if b.station[slot][technique] == nil {
+			b.station[slot][technique] = make([]bool, len(b.Hands))
+		}
+		b.station[slot][technique][h] = true
+	}
+}
+
+// take takes what was placed off its kind.
+func (b *builder) take(g, job, n int) {
+	b.rem[g] -= n
+	if b.kinds[g].whole {
+		i := slices.Index(b.left[g], job)
+		b.left[g] = slices.Delete(b.left[g], i, i+1)
+	}
 }
 
 // even makes a hand's tags of one job in one half-day of like size, and lays
@@ -250,32 +262,25 @@ func (b *builder) even() []Piece {
 		}
 		sum[k] += c.Grafts
 	}
-	var out []Piece
+	out := make([]Piece, 0, len(b.out))
 	for _, k := range order {
-		j, n := b.p.Jobs[k.job], sum[k]
-		for tags := (n + b.p.size(j) - 1) / b.p.size(j); tags > 0; tags-- {
+		j, n := b.Jobs[k.job], sum[k]
+		for tags := (n + b.size(j) - 1) / b.size(j); tags > 0; tags-- {
 			m := (n + tags - 1) / tags
-			out = append(out, Piece{Job: k.job, Hand: k.hand, Slot: k.slot, Grafts: m, Hours: b.p.hours(j, m)})
+			out = append(out, Piece{Job: k.job, Hand: k.hand, Slot: k.slot, Grafts: m, Hours: b.hours(j, m)})
 			n -= m
 		}
 	}
-	type run struct {
-		lot, bundle, technique string
-		hand, slot             int
-	}
+	type run struct{ alike, hand, slot int }
 	at := map[run]int{} // where a lot and bundle first stand in a half-day
 	first := make([]int, len(out))
+	index := make([]int, len(out))
 	for i, c := range out {
-		j := b.p.Jobs[c.Job]
-		k := run{j.Lot, j.Bundle, j.Technique, c.Hand, c.Slot}
+		k := run{b.alike[c.Job], c.Hand, c.Slot}
 		if _, ok := at[k]; !ok {
 			at[k] = i
 		}
-		first[i] = at[k]
-	}
-	index := make([]int, len(out))
-	for i := range index {
-		index[i] = i
+		first[i], index[i] = at[k], i
 	}
 	slices.SortStableFunc(index, func(x, y int) int { return first[x] - first[y] })
 	sorted := make([]Piece, len(out))
@@ -285,22 +290,21 @@ func (b *builder) even() []Piece {
 	return sorted
 }
 
-// why says why grafts of a job found no half-day.
-func (b *builder) why(j int) string {
-	x := b.p.Jobs[j]
-	if b.able[x.Technique] == 0 {
+// why says why grafts of a kind found no half-day.
+func (b *builder) why(k kind) string {
+	if b.able[k.technique] == 0 {
 		return "nobody at the bench knows it"
 	}
 	hours := false
-	for h := range b.p.Hands {
-		for s := max(0, x.Earliest); s < b.p.Slots; s++ {
-			hours = hours || b.p.Hands[h].Knows[x.Technique] && b.p.capacity(h, s) > 0
+	for h := range b.Hands {
+		for slot := max(0, k.earliest); slot < b.Slots; slot++ {
+			hours = hours || b.knows[h][k.technique] && b.capacity(h, slot) > 0
 		}
 	}
 	switch {
 	case !hours:
 		return "nobody who knows it is there on those days"
-	case x.Whole:
+	case k.whole:
 		return "no half-day has room for the whole tag"
 	}
 	return "every half-day is full"

@@ -84,7 +84,7 @@ func Score(p Problem, ps []Piece, unplaced []Left) Plan {
 	x := Plan{Pieces: slices.Clone(ps), Unplaced: unplaced}
 	slices.SortStableFunc(x.Pieces, func(a, b Piece) int { return cmp.Or(a.Slot-b.Slot, a.Hand-b.Hand) })
 	p.tally(&x)
-	b := p.bound(1)
+	b := p.shop().bound(1)
 	x.Bound, x.LeastLate = b.cost, b.late
 	return x
 }

@@ -58,8 +58,8 @@ func tilt(take float64) float64 { return take * (1 - take) }
 // about which it is weighed.
 func LotCost(mean float64, known take.Effect) float64 { return -known.Mode * tilt(mean) }
 
-// Wood is a bundle as its use is weighed.
-type Wood struct {
+// Kept is a bundle as its use is weighed.
+type Kept struct {
 	DaysKept float64 // since it was cut
 	LeftDays float64 // until it must be used, as it is kept now; below 0 past it
 	LifeDays float64 // of wood of its state, at 1 °C
@@ -71,7 +71,7 @@ type Wood struct {
 // be worth kept for later. piece is its price in grafts: over what another
 // graft costs, stem, piece and work, since that is what a loss is made good by.
 // Wood near its end will be worth nothing, and so costs nothing to use.
-func BundleCost(mean float64, w Wood, l take.Learned, piece float64) float64 {
+func BundleCost(mean float64, w Kept, l take.Learned, piece float64) float64 {
 	cost := -(w.Known.Mode + l.Slope(take.Store10, store10Logit)*w.DaysKept/10) * tilt(mean)
 	if w.LeftDays < 0 {
 		return cost + pastCost

@@ -29,8 +29,8 @@ func TestWoodNearItsEndGoesFirst(t *testing.T) {
 	var none take.Learned
 	k := taking(none)
 	weave := func(left float64) map[string]int {
-		old := supply.Wood{DaysKept: 60, LeftDays: left, LifeDays: 120}
-		fresh := supply.Wood{DaysKept: 12, LeftDays: 100, LifeDays: 120}
+		old := supply.Kept{DaysKept: 60, LeftDays: left, LifeDays: 120}
+		fresh := supply.Kept{DaysKept: 12, LeftDays: 100, LifeDays: 120}
 		piece := 35.0 / (130 + 35 + 40)
 		w, err := pairing.Solve(pairing.Programme{
 			Orders: []pairing.Order{{ID: "o", Variety: "v", Stock: "s", Grafts: 20, Shortage: 3, Ways: []pairing.Way{{Key: whip.Key, Joins: whip.Joins, WhyNot: whip.WhyNot, Cost: k.Cost}}}},
@@ -62,7 +62,7 @@ func TestAMismatchCostsWhatItsTechniqueLoses(t *testing.T) {
 func ExampleBundleCost() {
 	var none take.Learned
 	for _, left := range []float64{60, 10, 3, -2} {
-		w := supply.Wood{DaysKept: 40, LeftDays: left, LifeDays: 120}
+		w := supply.Kept{DaysKept: 40, LeftDays: left, LifeDays: 120}
 		fmt.Printf("%3.0f days left: %.3f of a graft\n", left, supply.BundleCost(0.9, w, none, 0.17))
 	}
 	// Output:
