@@ -161,6 +161,7 @@ var plants = []plant{
 	{"M-7", "chestnut", "Brindle Cob", "far bank", 1986, true, ""}, {"M-8", "chestnut", "Nine Bells", "far bank", 1991, false, ""},
 	{"M-9", "maple", "Ferry Lace", "garden wall", 2010, true, ""}, {"M-10", "maple", "Ember Rook", "garden wall", 2012, true, ""},
 	{"M-11", "wisteria", "Long Evensong", "south arch", 2003, true, ""}, {"M-12", "rose", "Tinker's Supper", "rose yard", 2015, true, "house licence 22"},
+	{"M-13", "pear", "Fallow Knight", "old row 9", 2011, true, ""}, {"M-14", "pear", "Fallow Knight", "old row 9", 2011, true, ""}, {"M-15", "pear", "Fallow Knight", "old row 9", 2013, true, ""},
 }
 
 type bundle struct {
@@ -173,12 +174,12 @@ type bundle struct {
 }
 
 var bundles = []bundle{
-	{"W-301", "M-1", 9, 46, 560, 9.6, 5.8, 22, 3, "cold store 1"}, {"W-302", "M-2", 9, 40, 540, 9.1, 5.6, 23, 3, "cold store 1"},
-	{"W-303", "M-1", 19, 24, 520, 8.4, 5.4, 22, 2, "cold store 1"}, {"W-304", "M-3", 10, 48, 540, 8.9, 5.5, 24, 3, "cold store 1"},
-	{"W-305", "M-4", 10, 34, 500, 9.8, 6.2, 22, 2, "cold store 1"}, {"W-306", "M-5", 12, 52, 480, 8.6, 5.2, 20, 3, "cold store 1"},
-	{"W-307", "M-6", 12, 40, 430, 7.8, 5.0, 19, 3, "cold store 1"}, {"W-308", "M-7", 16, 44, 600, 11.2, 7.0, 28, 2, "cold store 1"},
-	{"W-309", "M-8", 16, 20, 560, 10.4, 6.6, 27, 2, "cold store 1"}, {"W-310", "M-9", 18, 60, 360, 6.6, 4.4, 18, 2, "cold store 1"},
-	{"W-311", "M-10", 18, 30, 340, 6.4, 4.2, 17, 2, "cold store 1"}, {"W-312", "M-11", 19, 36, 620, 9.2, 6.0, 30, 2, "cold store 1"},
+	{"W-301", "M-1", 9, 62, 560, 9.6, 5.8, 22, 3, "cold store 1"}, {"W-302", "M-2", 9, 54, 540, 9.1, 5.6, 23, 3, "cold store 1"},
+	{"W-303", "M-1", 19, 36, 520, 8.4, 5.4, 22, 2, "cold store 1"}, {"W-304", "M-3", 10, 76, 540, 8.9, 5.5, 24, 3, "cold store 1"},
+	{"W-305", "M-4", 10, 51, 500, 9.8, 6.2, 22, 2, "cold store 1"}, {"W-306", "M-5", 12, 78, 480, 8.6, 5.2, 20, 3, "cold store 1"},
+	{"W-307", "M-6", 12, 54, 430, 7.8, 5.0, 19, 3, "cold store 1"}, {"W-308", "M-7", 16, 66, 600, 11.2, 7.0, 28, 2, "cold store 1"},
+	{"W-309", "M-8", 16, 30, 560, 10.4, 6.6, 27, 2, "cold store 1"}, {"W-310", "M-9", 18, 90, 360, 6.6, 4.4, 18, 2, "cold store 1"},
+	{"W-311", "M-10", 18, 45, 340, 6.4, 4.2, 17, 2, "cold store 1"}, {"W-312", "M-11", 19, 54, 620, 9.2, 6.0, 30, 2, "cold store 1"},
 	{"W-313", "M-4", 21, 30, 500, 9.4, 6.0, 22, 1, "cold store 1"},
 }
 
@@ -206,6 +207,7 @@ var orders = []order{
 	{"O-50", "wisteria", "Long Evensong", "wisteria", "seedling", 50, 2, due(5, 1), "Saltmarsh Walled Garden"},
 	{"O-51", "rose", "Tinker's Supper", "rose", "Whin Laxa", 600, 2, due(10, 20), "own sales"},
 	{"O-52", "pear", "Lanternjaw", "pear", "Wether Seedling", 90, 3, due(3, 20), "own sales"},
+	{"O-53", "pear", "Fallow Knight", "pear", "Wether Seedling", 150, 2, due(11, 20), "Ferriby Woods"},
 }
 
 // growing takes in a row that was lined out last spring and measured through
@@ -265,7 +267,7 @@ func (m *maker) intake() error {
 	for _, b := range bundles {
 		m.at(2027, time.January, b.cut, 15, 0)
 		if err := m.s.AddBundle(m.ctx, m.a, nursery.NewBundle{Code: b.code, Plant: b.plant, State: "resting", Place: b.place, CutOn: m.s.Today(), Sticks: b.sticks,
-			LengthMM: b.length, BaseMM: b.base, TipMM: b.tip, InternodeMM: b.int, BlindPct: 5, BudsPerPiece: b.buds}); err != nil {
+			LengthMM: b.length, BaseMM: b.base, TipMM: b.tip, InternodeMM: b.int, BlindPct: 5, BudsPerPiece: b.buds, Whole: true}); err != nil {
 			return fmt.Errorf("bundle %s: %w", b.code, err)
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"unionknot/internal/core/technique"
 	"unionknot/internal/core/wood"
 	"unionknot/internal/core/working"
 	"unionknot/internal/store"
@@ -93,8 +94,8 @@ func (s *Service) collect(ctx context.Context, orders []OrderLine, asked Collect
 	wants := map[int64]*want{}
 	var order []int64
 	for _, o := range orders {
-		if o.ToGo == 0 {
-			continue
+		if o.ToGo == 0 || o.Need.Summer && o.Need.Standing.Verdict == technique.Shut {
+			continue // green wood is cut within hours of its use
 		}
 		w := wants[o.Order.VarietyID]
 		if w == nil {
@@ -242,9 +243,9 @@ func (s *Service) stickOf(ctx context.Context, q store.Q, l *CollectLine, buds i
 		l.Buds = buds
 	}
 	like.BudsPerPiece = l.Buds
-	l.Stick, l.Measured = like.stick(usable, like.faceBuds(face)), Measured[0]
+	l.Stick, l.Measured = like.stick(usable, like.faceBuds(face)), Measured[1]
 	if like.Whole {
-		l.Measured = Measured[1]
+		l.Measured = Measured[2]
 	}
 	return nil
 }

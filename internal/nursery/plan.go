@@ -32,7 +32,11 @@ func (s *Service) PlanDays(ctx context.Context, a Actor) (Planned, error) {
 	// The plan is solved with nothing locked, and kept if what it was made of
 	// still stands; else it is made again.
 	for range solveTries {
-		d, err := s.diary(ctx, s.db.Q(), false)
+		var d *diary
+		err := s.db.Look(ctx, func(q store.Q) (err error) {
+			d, err = s.diary(ctx, q, false)
+			return err
+		})
 		if err != nil {
 			return out, err
 		}

@@ -80,7 +80,7 @@ func (s *Service) addPlant(ctx context.Context, q store.Q, a Actor, n NewPlant) 
 
 // What was measured of a bundle: a stick as it was cut from the base of a shoot,
 // all of which is usable, or the whole shoot, of which the house's part is.
-var Measured = []string{"sticks cut from the base", "whole shoots"}
+var Measured = []string{"as its length says", "sticks cut from the base", "whole shoots"}
 
 // longestStick is the longest that a stick cut from the base is taken to be, in
 // mm, where nobody says which it is. House default.
@@ -89,10 +89,10 @@ const longestStick = 400
 // IsWhole reads which of Measured was meant; where nothing was said, by the
 // length.
 func IsWhole(measured string, lengthMM float64) bool {
-	if measured == "" {
+	if measured == "" || measured == Measured[0] {
 		return lengthMM > longestStick
 	}
-	return measured == Measured[1] || strings.HasPrefix(measured, "y")
+	return measured == Measured[2] || strings.HasPrefix(measured, "y")
 }
 
 // NewBundle is what is asked of wood that was cut.

@@ -118,6 +118,17 @@ func (d *DB) once(ctx context.Context, do func(Q) error) error {
 	return nil
 }
 
+// Look runs do on one picture of the data, which nobody can change meanwhile and
+// which holds nobody up.
+func (d *DB) Look(ctx context.Context, do func(Q) error) error {
+	tx, err := d.BeginTxx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
+	if err != nil {
+		return fmt.Errorf("looking: %w", err)
+	}
+	defer tx.Rollback()
+	return do(Q{tx})
+}
+
 func mapped(err error) error {
 	var pg *pgconn.PgError
 	switch {

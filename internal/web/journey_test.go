@@ -130,6 +130,7 @@ func wholeWay(t *testing.T, keyboard bool) {
 	b.fill("#f-base_mm", "9.2")
 	b.fill("#f-tip_mm", "5.8")
 	b.fill("#f-internode_mm", "22")
+	b.fill("#f-buds_per_piece", "2")
 	b.press("Note the bundle")
 	b.at("/wood/bundles/W-1")
 	b.sees("80 pieces")
@@ -260,7 +261,7 @@ func wholeWay(t *testing.T, keyboard bool) {
 	b.press("Sign in")
 	b.at("/today")
 	b.goTo("/results")
-	b.sees("By hand")
+	b.sees("By worker")
 	for _, s := range []string{"Ansel", "whip and tongue", "L-1", "W-1"} {
 		b.sees(s)
 	}

@@ -264,13 +264,24 @@ func (j Joint) Placed(l Lay, sd float64) Placement {
 	return Placement{Shift: j.Flush}
 }
 
-// tilt turns the scion so that its line crosses the stock's within the face
-// even when it lands half the gap aside.
+// mostTilt is the most, in degrees, that a scion is turned across its stock.
+const mostTilt = 12
+
+// tilt is the turn, in whole degrees, that meets on most for a hand that strays
+// by sd mm about the middle: far enough that the scion's line crosses the
+// stock's, and no further.
 func (j Joint) tilt(sd float64) float64 {
-	if j.Length <= 0 {
-		return 0
+	best, angle := -1.0, 1.0
+	for deg := 1.0; deg <= mostTilt; deg++ {
+		sum := 0.0
+		for z := -2.0; z <= 2; z++ {
+			sum += math.Exp(-z*z/2) * j.measure(Placement{z * sd, deg}, Tolerance, coarse, false).MM
+		}
+		if sum > best+1e-9 {
+			best, angle = sum, deg
+		}
 	}
-	return math.Atan2(math.Abs(j.Flush)+sd, j.Length/2) * 180 / math.Pi
+	return angle
 }
 
 // Advise sets the ways of laying the scion beside each other for a hand that

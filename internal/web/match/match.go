@@ -104,10 +104,7 @@ type weavePage struct {
 
 func asked(grafts int, ways, against []string) nursery.Asked {
 	a := nursery.Asked{Grafts: grafts, Against: against}
-	if len(ways) > 0 {
-		ways = append(slices.Clone(ways), against...)
-	}
-	for _, w := range ways {
+	for _, w := range append(slices.Clone(ways), against...) {
 		if w != "" {
 			a.Ways = append(a.Ways, w)
 		}
