@@ -97,8 +97,9 @@ const (
 )
 
 // get gives the answer to a question by the counts that mark stands for. later,
-// which may outlive the request, is how it is worked out behind a page's back.
-func (f *fits[T]) get(key, mark string, now func() (T, error), later func() (T, error)) (T, error) {
+// which may outlive the request, is how it is worked out behind a page's back;
+// behind says that the answer is by the counts before, until that is done.
+func (f *fits[T]) get(key, mark string, now func() (T, error), later func() (T, error)) (value T, behind bool, err error) {
 	f.mu.Lock()
 	if f.of == nil || len(f.of) > mostFits {
 		f.of = map[string]*fit[T]{}
@@ -112,7 +113,7 @@ func (f *fits[T]) get(key, mark string, now func() (T, error), later func() (T, 
 	x.mu.Lock()
 	defer x.mu.Unlock()
 	if x.settled && (x.mark == mark || x.anew) {
-		return x.value, nil
+		return x.value, x.mark != mark, nil
 	}
 	if x.settled && x.took > slowFit {
 		x.anew = true
@@ -126,15 +127,15 @@ func (f *fits[T]) get(key, mark string, now func() (T, error), later func() (T, 
 				x.value, x.mark, x.took = v, mark, time.Since(begun)
 			}
 		}()
-		return x.value, nil
+		return x.value, true, nil
 	}
 	begun := time.Now()
 	v, err := now()
 	if err != nil {
-		return v, err
+		return v, false, err
 	}
 	x.value, x.mark, x.took, x.settled = v, mark, time.Since(begun), true
-	return v, nil
+	return v, false, nil
 }
 
 // learn weighs a genus' counted tags for jobs to come.
@@ -150,8 +151,9 @@ func (s *Service) learn(ctx context.Context, q store.Q, genus, mark string) (tak
 		}
 		return l, nil
 	}
-	return s.learned.get(genus, mark, func() (take.Learned, error) { return work(ctx, q) },
+	l, _, err := s.learned.get(genus, mark, func() (take.Learned, error) { return work(ctx, q) },
 		func() (take.Learned, error) { return work(context.WithoutCancel(ctx), s.db.Q()) })
+	return l, err
 }
 
 func recordsOf(rs []store.TakeRecord) []take.Record {

@@ -26,6 +26,8 @@ type Fair struct {
 	Moves []Moved                        // what moved the take, and by how much
 	Alone []string                       // what the records cannot tell, and what would
 	Why   string                         // why there is no fit, or ""
+	// Behind says that counts came in since: they are being weighed.
+	Behind bool
 }
 
 // Moved is one thing that moves the take.
@@ -61,8 +63,10 @@ func (s *Service) Fair(ctx context.Context, f ResultsFilter) (Fair, error) {
 		}
 		return fairOf(rs, names)
 	}
-	return s.fairs.get(fmt.Sprint(f.From.Unix(), f.To.Unix(), f.Genus), mark, func() (Fair, error) { return work(ctx) },
+	out, behind, err := s.fairs.get(fmt.Sprint(f.From.Unix(), f.To.Unix(), f.Genus), mark, func() (Fair, error) { return work(ctx) },
 		func() (Fair, error) { return work(context.WithoutCancel(ctx)) })
+	out.Behind = behind
+	return out, err
 }
 
 func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {

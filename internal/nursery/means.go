@@ -19,6 +19,7 @@ type Bar struct {
 	Name       string
 	Have, Want float64
 	Says       string
+	From       time.Time // it is had only from this day on; zero: it is there
 	Working    working.Working
 }
 
@@ -168,11 +169,11 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 // is lacking yet, and when its window opens.
 func (m *Means) summer(l OrderLine, opens, today time.Time) {
 	m.Wood.Have, m.Wood.Says = m.Wood.Want, "cut ripe, from "+season.Say(opens)
-	m.Wood.Working.Answer = m.Wood.Says
+	m.Wood.Working.Answer, m.Wood.From = m.Wood.Says, opens
 	m.Wood.Working.Says = "This genus is budded in summer, with shoots of this season: they are cut within hours of their use, and none is kept."
 	if opens.After(today) && m.Window.Have > 0 {
 		m.Window.Says = fmt.Sprintf("opens %s, then %.0f days", season.Say(opens), m.Window.Have)
-		m.Window.Working.Answer = m.Window.Says
+		m.Window.Working.Answer, m.Window.From = m.Window.Says, opens
 	}
 }
 

@@ -93,6 +93,7 @@ type OrderLine struct {
 	Need  Need
 	ToGo  int    // grafts still to be put in a batch
 	State string // in words
+	Later bool   // nothing lacks: it is budded in summer
 	Means Means
 }
 
@@ -175,7 +176,7 @@ func (r *reckoner) line(ctx context.Context, o store.Order, chance float64) (Ord
 	case l.Need.Summer && o.StockFree < l.ToGo:
 		l.State = fmt.Sprintf("short by %d stems", l.ToGo-o.StockFree)
 	case l.Need.Summer && l.Need.Standing.Verdict == technique.Shut:
-		l.State = "budded in summer"
+		l.State, l.Later = "budded in summer", true
 		if !l.Need.Standing.Opens.IsZero() {
 			l.State = "budded from " + season.Say(l.Need.Standing.Opens)
 		}

@@ -136,7 +136,11 @@ func (p UnionPage) Warns() string {
 // Serves says which way of laying serves the hand best, by its own figures.
 func (p UnionPage) Serves() string {
 	a := p.Advice
-	says := fmt.Sprintf("For this hand, laid %s meets on most: %.1f mm on average (flush %.1f, tilted by %.0f° %.1f, centred %.1f).", LayNames[a.Serves], a.By[a.Serves].Expected,
+	most := "meets on most"
+	if x := a.By[a.Serves].Expected; a.By[union.Tilted].Expected > x || a.By[union.Centred].Expected > x {
+		most = "meets on as much as any"
+	}
+	says := fmt.Sprintf("For this hand, laid %s %s: %.1f mm on average (flush %.1f, tilted by %.0f° %.1f, centred %.1f).", LayNames[a.Serves], most, a.By[a.Serves].Expected,
 		a.By[union.Flush].Expected, a.Angle, a.By[union.Tilted].Expected, a.By[union.Centred].Expected)
 	if a.Surest != a.Serves {
 		says += fmt.Sprintf(" Surest to meet at all is %s: %s, against %s.", LayNames[a.Surest], Pct(a.By[a.Surest].Any), Pct(a.By[a.Serves].Any))

@@ -242,8 +242,8 @@ type Advice struct {
 	By     [3]Hand // by Lay
 	Best   Hand    // no tilt, the aim that meets on most
 	Angle  float64 // of Tilted, in degrees
-	Serves Lay     // which of the ways meets on most, on average
-	Surest Lay     // with which it is likeliest that any meets
+	Serves Lay     // which of the ways meets on most, on average; Flush if none is clearly ahead of it
+	Surest Lay     // with which it is likeliest that any meets; Serves if none is clearly surer
 }
 
 // clearly is by how much a way must be ahead of flush to be advised: of the
@@ -291,12 +291,18 @@ func (j Joint) Advise(sd, within float64) Advice {
 	for _, l := range []Lay{Flush, Tilted, Centred} {
 		p := j.Placed(l, sd)
 		a.By[l] = j.ByHand(p.Shift, sd, p.Tilt, within)
-		if a.By[l].Expected > clearlyMore*a.By[a.Serves].Expected {
+		if a.By[l].Expected > a.By[a.Serves].Expected {
 			a.Serves = l
 		}
-		if a.By[l].Any > a.By[a.Surest].Any+clearlySurer {
+		if a.By[l].Any > a.By[a.Surest].Any {
 			a.Surest = l
 		}
+	}
+	if a.By[a.Serves].Expected <= clearlyMore*a.By[Flush].Expected {
+		a.Serves = Flush
+	}
+	if a.By[a.Surest].Any <= a.By[a.Serves].Any+clearlySurer {
+		a.Surest = a.Serves
 	}
 	a.Best = a.By[Flush]
 	if a.By[Centred].Expected > a.Best.Expected {

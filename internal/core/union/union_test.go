@@ -174,6 +174,9 @@ func TestAdviceAgreesWithItsFigures(t *testing.T) {
 				require.NoError(t, err)
 				a := j.Advise(sd, union.Tolerance)
 				for l, h := range a.By {
+					if a.Serves != union.Flush {
+						require.LessOrEqual(t, h.Expected, a.By[a.Serves].Expected)
+					}
 					require.LessOrEqual(t, h.Expected, 1.021*a.By[a.Serves].Expected, "%g on %g, straying %g: %d", stock*ratio, stock, sd, l)
 					require.LessOrEqual(t, h.Any, a.By[a.Surest].Any+0.021)
 					require.LessOrEqual(t, h.Expected, a.Best.Expected+1e-9+boolTo(l == int(union.Tilted))*1e9)

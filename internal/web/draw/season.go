@@ -27,7 +27,7 @@ func (a yearAxis) x(t time.Time) float64 {
 // their usual ones, the wood that is at hand, each technique's windows, and
 // the seasons behind this one. The usual dates are flags that can be moved.
 func Season(s nursery.SeasonPage, edit bool) template.HTML {
-	const w, left, right, row = 920.0, 132.0, 912.0, 22.0
+	const w, left, right, row = 920.0, 150.0, 912.0, 22.0
 	top := 96.0
 	wood := top + 34
 	rows := wood + 52

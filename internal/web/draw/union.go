@@ -81,7 +81,7 @@ func Shift(p nursery.UnionPage) template.HTML {
 	}
 	pen.WriteString(`"/>`)
 	pen.text(x(0), base+16, "scale", "start", "centred")
-	pen.text(math.Min(x(p.Joint.Flush), w-60), top-5, "scale", "middle", fmt.Sprintf("flush, %.2f mm", p.Joint.Flush))
+	pen.text(math.Max(x(0)+50, math.Min(x(p.Joint.Flush), w-60)), top-5, "scale", "middle", fmt.Sprintf("flush, %.2f mm", p.Joint.Flush))
 	pen.text(x(reach), base+16, "scale", "end", "shaded: where a hand lands, 9 in 10")
 	return pen.html()
 }

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"unionknot/internal/core/season"
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery"
 	"unionknot/internal/web/draw"
@@ -44,6 +45,9 @@ var funcs = template.FuncMap{
 	"daysoff":    nursery.DaysOff,
 	"threadtext": nursery.ThreadText,
 	"barsays": func(b nursery.Bar) string {
+		if !b.From.IsZero() {
+			return "from " + season.Say(b.From)
+		}
 		switch b.Name {
 		case "Hands":
 			return fmt.Sprintf("%.0f of %.0f h", b.Have, b.Want)
