@@ -61,7 +61,7 @@ type Collection struct {
 // Collect works out what to cut for the open orders: so many sticks of each
 // mother plant, and what to look for.
 func (s *Service) Collect(ctx context.Context, asked CollectAsked) (Collection, error) {
-	orders, err := s.Orders(ctx)
+	orders, _, err := s.orderLines(ctx, s.db.Q(), &WhatIf{})
 	if err != nil {
 		return Collection{}, err
 	}

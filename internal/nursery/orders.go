@@ -126,10 +126,9 @@ func (s *Service) ordersReckoner(ctx context.Context, q store.Q, w *WhatIf) (*re
 	return r, os, err
 }
 
-// Orders lists the open orders with what each needs, without its means.
+// Orders lists the open orders with what each needs and has.
 func (s *Service) Orders(ctx context.Context) ([]OrderLine, error) {
-	lines, _, err := s.orderLines(ctx, s.db.Q(), &WhatIf{})
-	return lines, err
+	return s.OrdersIf(ctx, &WhatIf{})
 }
 
 func (s *Service) orderLines(ctx context.Context, q store.Q, w *WhatIf) ([]OrderLine, *reckoner, error) {

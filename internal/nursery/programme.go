@@ -55,8 +55,9 @@ type ProgrammePage struct {
 	Working working.Working
 	Left    []LeftLine
 	Ties    []store.Tie
-	Late    []string // bundles past their keep-by day
-	WhyNot  string   // the answer about Asked.Why
+	Late    []string    // bundles past their keep-by day
+	Later   []OrderLine // budded in summer: not of this weave
+	WhyNot  string      // the answer about Asked.Why
 }
 
 // Programme pairs every open order at once.
@@ -94,6 +95,10 @@ func (s *Service) programme(ctx context.Context, q store.Q, asked ProgrammeAsked
 			return p, err
 		}
 		if l.ToGo == 0 {
+			continue
+		}
+		if l.Later {
+			p.Later = append(p.Later, l)
 			continue
 		}
 		line := ProgrammeLine{Line: l, Healing: UsualHealing(o.Genus), Weight: o.Priority}

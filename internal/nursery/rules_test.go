@@ -1,6 +1,7 @@
 package nursery_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -255,4 +256,25 @@ func TestHouseWaysOfTheUnionDriveItsFigures(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, 2*(c.Tag.StockLow+c.Tag.StockHigh)/2, c.Face, 1e-9)
 	assert.Contains(t, c.Lay, "tilted")
+}
+
+// TestWhatIsBuddedInSummerLacksNothingInWinter: on no screen is it short.
+func TestWhatIsBuddedInSummerLacksNothingInWinter(t *testing.T) {
+	h := newHouse(t)
+	require.NoError(t, h.AddOrder(ctx, h.maud, nursery.NewOrder{Code: "O-9", Genus: "rose", Variety: "Tinker's Supper", StockGenus: "rose", StockType: "Whin Laxa", Trees: 5, DueOn: time.Date(2028, 10, 1, 0, 0, 0, 0, time.UTC)}))
+	require.NoError(t, h.AddLot(ctx, h.maud, nursery.NewLot{Code: "L-9", Genus: "rose", StockType: "Whin Laxa", Form: "in the row", Received: 40, ReceivedOn: time.Date(2027, 1, 5, 0, 0, 0, 0, time.UTC), Place: "row 1"}))
+	ls, err := h.Orders(ctx)
+	require.NoError(t, err)
+	i := slices.IndexFunc(ls, func(l nursery.OrderLine) bool { return l.Order.Code == "O-9" })
+	assert.True(t, ls[i].Later, ls[i].State)
+	assert.Empty(t, ls[i].Means.Lacking())
+	p, err := h.Programme(ctx, nursery.ProgrammeAsked{})
+	require.NoError(t, err)
+	assert.Zero(t, p.Weave.Short)
+	require.Len(t, p.Later, 1)
+	assert.Equal(t, "O-9", p.Later[0].Order.Code)
+	h.on(2027, 7, 20) // in its window it is as any other
+	p, err = h.Programme(ctx, nursery.ProgrammeAsked{})
+	require.NoError(t, err)
+	assert.Empty(t, p.Later)
 }
