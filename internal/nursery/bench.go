@@ -91,14 +91,14 @@ func (s *Service) Bench(ctx context.Context, a Actor, batchesAfter int64) (Bench
 	q := s.db.Q()
 	var p BenchPage
 	var err error
-	if p.Mine, err = q.Tags(ctx, store.Which{WorkerID: a.ID, Open: true, Limit: 200}); err != nil {
+	if p.Mine, err = q.Tags(ctx, store.Which{WorkerID: a.ID, Open: true, All: true}); err != nil {
 		return p, err
 	}
 	slices.SortStableFunc(p.Mine, byDay)
 	if a.Role == BenchHand {
 		return p, nil
 	}
-	if p.Open, err = q.Tags(ctx, store.Which{Open: true, Limit: 200}); err != nil {
+	if p.Open, err = q.Tags(ctx, store.Which{Open: true, All: true}); err != nil {
 		return p, err
 	}
 	slices.SortStableFunc(p.Open, func(x, y store.Tag) int { return cmp.Or(strings.Compare(x.Worker, y.Worker), byDay(x, y)) })

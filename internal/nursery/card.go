@@ -143,7 +143,7 @@ func (s *Service) Card(ctx context.Context, a Actor, code string) (CardPage, err
 	if p.Workers, err = s.Workers(ctx); err != nil {
 		return p, err
 	}
-	mine, err := q.Tags(ctx, store.Which{WorkerID: p.Tag.WorkerID, Open: true, Limit: 200})
+	mine, err := q.Tags(ctx, store.Which{WorkerID: p.Tag.WorkerID, Open: true, All: true})
 	slices.SortStableFunc(mine, byDay)
 	for _, t := range mine {
 		if t.Code != p.Tag.Code {

@@ -75,7 +75,7 @@ type DaySheet struct {
 func (s *Service) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 	q := s.db.Q()
 	d := DaySheet{Day: day, Back: day.AddDate(0, 0, -1), On: day.AddDate(0, 0, 1)}
-	tags, err := q.Tags(ctx, store.Which{Day: day, Limit: 2000})
+	tags, err := q.Tags(ctx, store.Which{Day: day, All: true})
 	if err != nil {
 		return d, err
 	}

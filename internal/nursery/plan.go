@@ -75,7 +75,7 @@ func (d *diary) print() string {
 		}
 	}
 	for _, x := range d.hands {
-		fmt.Fprintln(h, x.Person.ID, x.Week, len(x.Away), x.Knows)
+		fmt.Fprintln(h, x.Person.ID, x.Week, x.Away, x.Knows)
 	}
 	return string(h.Sum(nil))
 }

@@ -56,7 +56,7 @@ func (s *Service) TodayPage(ctx context.Context, a Actor) (TodayPage, error) {
 	if p.Risks, err = s.risks(ctx, q); err != nil {
 		return p, err
 	}
-	open, err := q.Tags(ctx, store.Which{Open: true, Limit: 300})
+	open, err := q.Tags(ctx, store.Which{Open: true, All: true})
 	if err != nil {
 		return p, err
 	}

@@ -4,7 +4,9 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/nursery"
 	"unionknot/internal/store/storetest"
 )
 
@@ -30,7 +32,14 @@ func TestAllOrdersAreWovenHeldAndMade(t *testing.T) {
 	b.sees("kept apart: O-")
 	b.eval(`history.back()`)
 	b.is(`!location.search.includes('apart=')`)
-	b.goTo("/match/programme")
+	b.is(`!!document.querySelector('nav') && document.body.innerText.includes('held: O-') && !document.body.innerText.includes('kept apart: O-')`) // a whole page, with what was held
+	// What is kept apart on the page is apart in the batches made from it.
+	b.click("section.strandrow details.add summary")
+	b.click(`section.strandrow a[aria-label^="Keep"]`)
+	b.sees("kept apart: O-")
+	b.is(`location.search.includes('apart=')`)
+	apart, ok := nursery.ThreadOf(value[string](b, `new URLSearchParams(location.search).get('apart')`))
+	require.True(t, ok)
 	rows := value[int](b, `[...document.querySelectorAll('.strandrow')].filter((s) => s.querySelector('details.add')).length`)
 	b.press("Make all the batches")
 	b.at("/bench")
@@ -39,5 +48,11 @@ func TestAllOrdersAreWovenHeldAndMade(t *testing.T) {
 	assert.NoError(t, h.db.Get(&n, `select count(*) from batch`))
 	assert.NoError(t, h.db.Get(&was, `select $1::int`, before))
 	assert.Equal(t, was+rows, n)
+	var together int
+	assert.NoError(t, h.db.Get(&together, `select count(*) from batch_thread h join batch a on a.id = h.batch_id join orders o on o.id = a.order_id
+		join stock_lot l on l.id = h.lot_id join wood_bundle w on w.id = h.bundle_id
+		where o.code = $1 and l.code = $2 and w.code = $3 and h.stock_mm = $4 and h.wood_mm = $5`,
+		apart.Order, apart.Lot, apart.Bundle, apart.Stock.Middle(), apart.Scion.Middle()))
+	assert.Zero(t, together)
 	b.clean()
 }

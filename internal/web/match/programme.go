@@ -41,7 +41,7 @@ type programmePage struct {
 	Strands []strandLine
 	Ways    []wayKey
 	Asking  []askedRow
-	Query   string
+	Query   template.URL
 	Kept    url.Values // what is asked of the weave, for forms to carry on
 	Why     url.Values
 	Tie     string
@@ -88,7 +88,7 @@ func (m match) showProgramme(w http.ResponseWriter, r *http.Request, f page.Form
 	if err != nil {
 		return err
 	}
-	p := programmePage{ProgrammePage: pp, Query: r.URL.RawQuery, Tie: "film"}
+	p := programmePage{ProgrammePage: pp, Query: template.URL(v.Encode()), Tie: "film"}
 	low, high := draw.StrandSpan(pp.Lines)
 	ways := map[string]int{}
 	for _, t := range pp.Weave.Threads {
@@ -130,6 +130,10 @@ func (m match) showProgramme(w http.ResponseWriter, r *http.Request, f page.Form
 			row := threadRow{Thread: t, Hold: with("hold", text), Apart: with("apart", text)}
 			if t.Held {
 				row.Let = without("hold", text)
+				n := kept() // who keeps it apart no longer holds it
+				n["hold"] = slices.DeleteFunc(n["hold"], func(s string) bool { return s == text })
+				n.Add("apart", text)
+				row.Apart = "/match/programme?" + n.Encode()
 			}
 			s.Rows = append(s.Rows, row)
 		}

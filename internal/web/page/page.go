@@ -158,8 +158,11 @@ func (k *Kit) Part(w http.ResponseWriter, v View, name string, data any) error {
 	return nil
 }
 
-// IsPart says whether htmx asks for a piece of the page only.
-func IsPart(r *http.Request) bool { return r.Header.Get("HX-Request") == "true" }
+// IsPart says whether htmx asks for a piece of the page only; on going back it
+// asks for the whole.
+func IsPart(r *http.Request) bool {
+	return r.Header.Get("HX-Request") == "true" && r.Header.Get("HX-History-Restore-Request") != "true"
+}
 
 // Flash keeps a line to show on the next page.
 func (k *Kit) Flash(r *http.Request, format string, args ...any) {

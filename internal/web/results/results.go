@@ -52,7 +52,6 @@ type resultsPage struct {
 	Sets       []group
 	Seasons    []season
 	Most       int
-	Query      string
 }
 
 type season struct {
@@ -84,7 +83,7 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p := resultsPage{ResultsPage: rp, Query: r.URL.RawQuery, AllDrawing: draw.Whisker(rp.AllTake, false, nil)}
+	p := resultsPage{ResultsPage: rp, AllDrawing: draw.Whisker(rp.AllTake, false, nil)}
 	for _, g := range rp.Order {
 		set := group{Key: g, Title: titles[g]}
 		for _, l := range rp.Groups[g] {

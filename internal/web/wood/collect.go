@@ -1,6 +1,7 @@
 package wood
 
 import (
+	"html/template"
 	"net/http"
 	"strconv"
 	"strings"
@@ -19,7 +20,7 @@ type collectPage struct {
 	Measured []string
 	Sent     string // the row whose form was sent
 	Today    string
-	Query    string
+	Query    template.URL
 }
 
 func collectAsked(r *http.Request) nursery.CollectAsked {
@@ -46,7 +47,7 @@ func (s wood) showCollect(w http.ResponseWriter, r *http.Request, f page.Form, s
 	} else if err != nil {
 		return err
 	}
-	p := collectPage{Collection: c, States: nursery.WoodStates, Marks: nursery.Marks, Measured: nursery.Measured, Sent: sent, Today: s.Nursery.Today().Format("2006-01-02"), Query: r.URL.RawQuery}
+	p := collectPage{Collection: c, States: nursery.WoodStates, Marks: nursery.Marks, Measured: nursery.Measured, Sent: sent, Today: s.Nursery.Today().Format("2006-01-02"), Query: template.URL(r.URL.Query().Encode())}
 	return s.ShowStatus(w, r, s.views["collect"], page.Frame{Title: "Wood to cut", Stage: "Wood", Data: p, Form: f}, status)
 }
 
@@ -78,7 +79,7 @@ func (s wood) collectLabels(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.Show(w, r, s.views["labels"], page.Frame{Title: "Labels for the wood to cut", Bare: true, Data: collectPage{Collection: c, Query: r.URL.RawQuery}})
+	return s.Show(w, r, s.views["labels"], page.Frame{Title: "Labels for the wood to cut", Bare: true, Data: collectPage{Collection: c, Query: template.URL(r.URL.Query().Encode())}})
 }
 
 // print sends the sheet's labels to the label printer.
