@@ -39,7 +39,7 @@ func (s *Service) Trace(ctx context.Context, kind, code string) (Trace, error) {
 		tr.Lot = &l
 		return err
 	}
-	which := store.Which{Limit: 1000}
+	which := store.Which{All: true}
 	switch kind {
 	case "tag":
 		t, err := q.TagByCode(ctx, code)

@@ -39,7 +39,7 @@ const orderSelect = `select o.*, v.name as variety, v.genus, s.name as stock_typ
 
 // OpenOrders lists orders due on or after a day, soonest first.
 func (q Q) OpenOrders(ctx context.Context, from time.Time) (os []Order, err error) {
-	err = q.all(ctx, &os, orderSelect+`where o.due_on >= $1 order by o.due_on, o.priority, o.id limit 500`, from)
+	err = q.all(ctx, &os, orderSelect+`where o.due_on >= $1 order by o.due_on, o.priority, o.id`, from)
 	return os, err
 }
 
