@@ -47,7 +47,7 @@ func (s *Service) Heal(ctx context.Context, after int64) (HealPage, error) {
 	for _, g := range gs {
 		groups[g.Key] = g.SeasonGroup
 	}
-	ts, err := q.Tags(ctx, store.Which{Uncounted: true, AfterID: after, Limit: 200})
+	ts, err := q.Tags(ctx, store.Which{Uncounted: true, AfterID: after, All: true})
 	if err != nil {
 		return p, err
 	}

@@ -179,19 +179,19 @@ func (q Q) MoveWood(ctx context.Context, m Move) error {
 const movesSelect = ` as of_id, g.id, g.n, g.from_account, g.to_account, g.mm, g.reason, g.batch_id, g.tag_id, coalesce(g.person_id, 0) as person_id, g.at,
 	coalesce(p.name, '') as person, coalesce(t.code, '') as tag, coalesce(b.code, '') as batch `
 
-// StockMoves lists a lot's ledger, newest first, 100 at a time.
+// StockMoves lists a lot's ledger, newest first; those before a move, or with 0 all.
 func (q Q) StockMoves(ctx context.Context, lotID, before int64) (ms []Move, err error) {
 	err = q.all(ctx, &ms, `select g.lot_id`+movesSelect+`from stock_ledger g left join person p on p.id = g.person_id
 		left join tag t on t.id = g.tag_id left join batch b on b.id = g.batch_id
-		where g.lot_id = $1 and ($2 = 0 or g.id < $2) order by g.id desc limit 100`, lotID, before)
+		where g.lot_id = $1 and ($2 = 0 or g.id < $2) order by g.id desc`, lotID, before)
 	return ms, err
 }
 
-// WoodMoves lists a bundle's ledger, newest first, 100 at a time.
+// WoodMoves lists a bundle's ledger, newest first; those before a move, or with 0 all.
 func (q Q) WoodMoves(ctx context.Context, bundleID, before int64) (ms []Move, err error) {
 	err = q.all(ctx, &ms, `select g.bundle_id`+movesSelect+`from wood_ledger g left join person p on p.id = g.person_id
 		left join tag t on t.id = g.tag_id left join batch b on b.id = g.batch_id
-		where g.bundle_id = $1 and ($2 = 0 or g.id < $2) order by g.id desc limit 100`, bundleID, before)
+		where g.bundle_id = $1 and ($2 = 0 or g.id < $2) order by g.id desc`, bundleID, before)
 	return ms, err
 }
 
