@@ -32,7 +32,7 @@ stop:
 test:
 	@scripts/needs postgresql chromium
 	@scripts/postgres start test fast
-	@. .run/test.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_DB"; unset UNIONKNOT_DB; go test -timeout 15m ./...
+	@. .run/test.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_DB"; unset UNIONKNOT_DB; scripts/test
 
 bench: build
 	@scripts/needs postgresql

@@ -25,7 +25,7 @@
       if (closeWorkings(null)) e.preventDefault();
       return;
     }
-    if (typing(e.target)) return;
+    if (typing(e.target) || 'keysOff' in document.body.dataset) return;
     if (e.key === '/') {
       const find = document.getElementById('find');
       if (find) {
@@ -59,10 +59,35 @@
     if (!t.closest('.find')) document.getElementById('found')?.replaceChildren();
   });
 
-  // One working is open at a time.
+  // One working is open at a time. It takes the focus, and gives it back to its
+  // figure when it is closed.
   document.addEventListener('toggle', (e) => {
-    if (e.target.matches?.('details.figure') && e.target.open) closeWorkings(e.target);
+    const d = e.target;
+    if (!d.matches?.('details.figure')) return;
+    const working = d.querySelector('.working');
+    if (d.open) {
+      closeWorkings(d);
+      if (working && document.activeElement === d.querySelector('summary')) {
+        working.tabIndex = -1;
+        working.focus({ preventScroll: true });
+      }
+    }
   }, true);
+
+  // A part that could not be fetched says so, until one is fetched again.
+  const unfetched = document.getElementById('unfetched');
+  const say = (text) => {
+    if (!unfetched) return;
+    unfetched.textContent = text;
+    unfetched.hidden = !text;
+  };
+  for (const name of ['htmx:sendError', 'htmx:timeout']) {
+    document.addEventListener(name, () => say('The server cannot be reached: what is shown is as it was. Try again in a moment.'));
+  }
+  document.addEventListener('htmx:responseError', (e) => {
+    if (e.detail.xhr.status !== 401) say(`The server could not answer this (${e.detail.xhr.status}): what is shown is as it was. Load the page anew.`);
+  });
+  document.addEventListener('htmx:afterOnLoad', () => say(''));
 
   document.addEventListener('change', (e) => {
     if (e.target.matches('[data-send]')) e.target.form.requestSubmit();

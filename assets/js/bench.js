@@ -222,7 +222,7 @@
 
   const keys = { ' ': ['tied', 1], f: ['tied', 5], Backspace: ['undo', 1], s: ['spoiled stock', 1], w: ['spoiled wood', 1], d: ['dropped', 1], a: ['set aside', 1], k: ['wiped', 1], b: ['new blade', 1] };
   document.addEventListener('keydown', (e) => {
-    if (e.repeat || e.ctrlKey || e.altKey || e.metaKey || document.querySelector('dialog[open]')) return;
+    if (e.repeat || e.ctrlKey || e.altKey || e.metaKey || 'keysOff' in document.body.dataset || document.querySelector('dialog[open]')) return;
     const el = document.activeElement;
     if (el && el.closest('input, select, textarea')) return;
     const k = keys[e.key.length === 1 ? e.key.toLowerCase() : e.key];

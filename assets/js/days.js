@@ -10,14 +10,10 @@
   let lifted = null; // { chip, cell }
 
   const send = (path, values) => {
-    const form = new URLSearchParams({ from: root().dataset.from, ...values });
-    return fetch(path, { method: 'POST', body: form, headers: { 'HX-Request': 'true' }, credentials: 'same-origin' })
-      .then(async (r) => {
-        const text = await r.text();
-        if (r.status === 401) { location.href = '/sign-in'; return; }
-        if (!r.ok && r.status !== 422) throw new Error(`status ${r.status}`);
-        root().outerHTML = text;
-        if (window.htmx) htmx.process(root());
+    const before = root();
+    return htmx.ajax('POST', path, { values: { from: before.dataset.from, ...values }, source: before, target: before, swap: 'outerHTML' })
+      .then(() => {
+        if (root() === before) throw new Error('nothing came');
         const first = values.codes.split(' ')[0];
         const chip = [...document.querySelectorAll('.chip')].find((c) => c.dataset.codes.split(' ').includes(first));
         if (chip) { chip.focus(); says(root().querySelector('.problem') ? root().querySelector('.problem').textContent : chip.dataset.says); }

@@ -16,7 +16,11 @@ import (
 
 func calcCommand() *cobra.Command {
 	kinds := slices.Sorted(maps.Keys(calc.Kinds))
-	return &cobra.Command{Use: "calc " + strings.Join(kinds, "|"), Short: "Answer a question from standard input with the core's arithmetic", Args: cobra.ExactArgs(1), ValidArgs: kinds,
+	return &cobra.Command{
+		Use:       "calc " + strings.Join(kinds, "|"),
+		Short:     "Answer a question from standard input with the core's arithmetic",
+		Args:      cobra.ExactArgs(1),
+		ValidArgs: kinds,
 		RunE: func(_ *cobra.Command, args []string) error {
 			do, ok := calc.Kinds[args[0]]
 			if !ok {
@@ -27,7 +31,8 @@ func calcCommand() *cobra.Command {
 				return err
 			}
 			return out.Flush()
-		}}
+		},
+	}
 }
 
 // exitCode is 2 for input that cannot be read, 1 for anything else.

@@ -22,7 +22,10 @@ func loggerCommand() *cobra.Command {
 	var setC, byC float64
 	var every time.Duration
 	var watch bool
-	c := &cobra.Command{Use: "logger", Short: "Simulate a store logger: send made-up readings to a server with the key of a store", Args: cobra.NoArgs,
+	c := &cobra.Command{
+		Use:   "logger",
+		Short: "Simulate a store logger: send made-up readings to a server with the key of a store",
+		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			end := time.Now()
 			if until != "" {
@@ -52,7 +55,8 @@ func loggerCommand() *cobra.Command {
 				}
 				from, end = end, time.Now()
 			}
-		}}
+		},
+	}
 	f := c.Flags()
 	f.StringVar(&url, "url", "http://127.0.0.1:8080", "the server")
 	f.StringVar(&key, "key", "", "the key made on the store's page")
@@ -76,7 +80,12 @@ func send(ctx context.Context, client *http.Client, url, key string, rs []wood.R
 		for _, r := range rs[:n] {
 			fmt.Fprintf(&b, "%s,%g\n", r.At.Format(time.RFC3339), r.C)
 		}
-		req, err := http.NewRequestWithContext(ctx, http.MethodPost, strings.TrimRight(url, "/")+"/intake/store", strings.NewReader(b.String()))
+		req, err := http.NewRequestWithContext(
+			ctx,
+			http.MethodPost,
+			strings.TrimRight(url, "/")+"/intake/store",
+			strings.NewReader(b.String()),
+		)
 		if err != nil {
 			return "", err
 		}

@@ -17,7 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/calc"
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
 func TestATakenPortIsSaidWithWhatToDo(t *testing.T) {
@@ -57,7 +57,7 @@ func TestStoppingFinishesWhatWasBegun(t *testing.T) {
 	})
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
-	go func() { ended <- run(ctx, storetest.Quiet, l, h) }()
+	go func() { ended <- run(ctx, testhouse.Quiet, l, h) }()
 	answer := make(chan string, 1)
 	go func() {
 		r, err := http.Get("http://" + l.Addr().String())

@@ -14,34 +14,44 @@ import (
 	"github.com/spf13/cobra"
 
 	"unionknot/internal/demo"
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/stages"
 	"unionknot/internal/web"
 )
 
 func migrateCommand(s settings) *cobra.Command {
-	return &cobra.Command{Use: "migrate", Short: "Bring the database's tables up to date", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
-		db, err := s.open(c.Context())
-		if err != nil {
-			return err
-		}
-		defer db.Close()
-		return db.Migrate(c.Context())
-	}}
+	return &cobra.Command{
+		Use:   "migrate",
+		Short: "Bring the database's tables up to date",
+		Args:  cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			db, err := s.open(c.Context())
+			if err != nil {
+				return err
+			}
+			defer db.Close()
+			return db.Migrate(c.Context())
+		},
+	}
 }
 
 func demoCommand(s settings) *cobra.Command {
 	scale := 1
-	c := &cobra.Command{Use: "demo", Short: "Fill an empty database with the made-up nursery", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
-		db, err := s.open(c.Context())
-		if err != nil {
-			return err
-		}
-		defer db.Close()
-		if err := db.Migrate(c.Context()); err != nil {
-			return err
-		}
-		return demo.Load(c.Context(), db, s.logger(), demo.Options{Scale: scale})
-	}}
+	c := &cobra.Command{
+		Use:   "demo",
+		Short: "Fill an empty database with the made-up nursery",
+		Args:  cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			db, err := s.open(c.Context())
+			if err != nil {
+				return err
+			}
+			defer db.Close()
+			if err := db.Migrate(c.Context()); err != nil {
+				return err
+			}
+			return demo.Load(c.Context(), db, s.logger(), demo.Options{Scale: scale})
+		},
+	}
 	c.Flags().IntVar(&scale, "scale", 1, "how many times as many past batches, to try the house at size")
 	return c
 }
@@ -69,7 +79,7 @@ func serve(ctx context.Context, s settings) error {
 	if err := db.Migrate(ctx); err != nil {
 		return err
 	}
-	n, err := nursery.New(ctx, db, log)
+	n, err := stages.New(ctx, db, log)
 	if err != nil {
 		return err
 	}
@@ -103,7 +113,13 @@ func serve(ctx context.Context, s settings) error {
 }
 
 func run(ctx context.Context, log *slog.Logger, l net.Listener, h http.Handler) error {
-	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute}
+	srv := &http.Server{
+		Handler:           h,
+		ReadHeaderTimeout: 10 * time.Second,
+		ReadTimeout:       60 * time.Second,
+		WriteTimeout:      60 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+	}
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()
 	select {
@@ -120,7 +136,11 @@ func run(ctx context.Context, log *slog.Logger, l net.Listener, h http.Handler) 
 func listen(addr, setting string) (net.Listener, error) {
 	l, err := net.Listen("tcp", addr)
 	if errors.Is(err, syscall.EADDRINUSE) {
-		return nil, fmt.Errorf("%s is taken, perhaps by another Union Knot: stop that (make stop), or set %s to another address, such as 127.0.0.1:8090", addr, setting)
+		return nil, fmt.Errorf(
+			"%s is taken, perhaps by another Union Knot: stop that (make stop), or set %s to another address, such as 127.0.0.1:8090",
+			addr,
+			setting,
+		)
 	}
 	return l, err
 }

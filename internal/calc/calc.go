@@ -159,7 +159,11 @@ func (q *CraftQuestions) answer() error {
 	}
 	for i := range q.Split {
 		c := &q.Split[i]
-		j, err := union.Split(union.Stems{Stock: c.StockMM, Scion: c.ScionMM, StockBark: c.StockBark, ScionBark: c.ScionBark}, c.FromAxis, c.Bevel)
+		j, err := union.Split(
+			union.Stems{Stock: c.StockMM, Scion: c.ScionMM, StockBark: c.StockBark, ScionBark: c.ScionBark},
+			c.FromAxis,
+			c.Bevel,
+		)
 		if err != nil {
 			return bad("split %d: %v", i+1, err)
 		}
@@ -177,7 +181,10 @@ func (q *CraftQuestions) answer() error {
 	for i := range q.Chip {
 		c := &q.Chip[i]
 		c.StockDepth = nil
-		deep, _, err := union.ChipDepth(union.Stems{Stock: c.StockMM, Scion: c.BudstickMM, StockBark: c.StockBark, ScionBark: c.BudstickBark}, c.Depth)
+		deep, _, err := union.ChipDepth(
+			union.Stems{Stock: c.StockMM, Scion: c.BudstickMM, StockBark: c.StockBark, ScionBark: c.BudstickBark},
+			c.Depth,
+		)
 		if err == nil {
 			deep = round(deep, 4)
 			c.StockDepth = &deep
@@ -185,8 +192,15 @@ func (q *CraftQuestions) answer() error {
 	}
 	for i := range q.Yield {
 		c := &q.Yield[i]
-		y, err := wood.Stick{LengthMM: c.LengthMM, BaseMM: c.BaseMM, TipMM: c.TipMM, InternodeMM: c.InternodeMM, Usable: wood.Zone{From: c.Zone[0], To: c.Zone[1]},
-			BlindShare: c.BlindShare, BudsPerPiece: c.BudsPerPiece}.Of()
+		y, err := wood.Stick{
+			LengthMM:     c.LengthMM,
+			BaseMM:       c.BaseMM,
+			TipMM:        c.TipMM,
+			InternodeMM:  c.InternodeMM,
+			Usable:       wood.Zone{From: c.Zone[0], To: c.Zone[1]},
+			BlindShare:   c.BlindShare,
+			BudsPerPiece: c.BudsPerPiece,
+		}.Of()
 		if err != nil {
 			return bad("yield %d: %v", i+1, err)
 		}

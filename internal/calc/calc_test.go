@@ -64,7 +64,8 @@ func TestBadInputSaysWhatAndWhere(t *testing.T) {
 		assert.Contains(t, err.Error(), want)
 		assert.NotContains(t, err.Error(), "\n", "one line")
 	}
-	for in, want := range map[string]string{"{": "not the JSON", `{"whip":[{"stock_mm":8,"scion_mm":0}]}`: "whip 1", `{"sizing":[{"trees_wanted":5,"chance":2,"alpha":1,"beta":1}]}`: "sizing 1", `{"interval":[{"took":5,"of":4}]}`: "interval 1"} {
+	for in, want := range map[string]string{"{": "not the JSON", `{"whip":[{"stock_mm":8,"scion_mm":0}]}`: "whip 1",
+		`{"sizing":[{"trees_wanted":5,"chance":2,"alpha":1,"beta":1}]}`: "sizing 1", `{"interval":[{"took":5,"of":4}]}`: "interval 1"} {
 		err := calc.Craft(strings.NewReader(in), &bytes.Buffer{})
 		require.ErrorIs(t, err, calc.ErrInput, in)
 		assert.Contains(t, err.Error(), want)
@@ -72,7 +73,9 @@ func TestBadInputSaysWhatAndWhere(t *testing.T) {
 }
 
 func FuzzCraft(f *testing.F) {
-	f.Add(`{"whip":[{"stock_mm":8,"scion_mm":7,"cut_angle_deg":20,"tolerance_mm":0.5}],"yield":[{"length_mm":300,"base_mm":9,"tip_mm":6,"internode_mm":20,"zone":[0,1],"buds_per_piece":2}]}`)
+	f.Add(
+		`{"whip":[{"stock_mm":8,"scion_mm":7,"cut_angle_deg":20,"tolerance_mm":0.5}],"yield":[{"length_mm":300,"base_mm":9,"tip_mm":6,"internode_mm":20,"zone":[0,1],"buds_per_piece":2}]}`,
+	)
 	f.Fuzz(func(t *testing.T, in string) {
 		if len(in) > 4000 {
 			return

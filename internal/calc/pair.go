@@ -8,6 +8,7 @@ import (
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
+	"unionknot/internal/core/technique"
 )
 
 // PairQuestion is a pairing instance: what is to be paired, from what, and
@@ -110,11 +111,16 @@ func (q *PairQuestion) programme() (pairing.Programme, error) {
 				ratio := c.Middle() / s.Middle()
 				return within(s.Middle(), k.StockMin, k.StockMax) && within(ratio, k.RatioMin, k.RatioMax)
 			},
-			WhyNot: func(s, c caliper.Class) string {
-				if !within(s.Middle(), k.StockMin, k.StockMax) {
-					return fmt.Sprintf("stock outside %g to %g mm", k.StockMin, k.StockMax)
+			Misfit: func(s, c caliper.Class) technique.Misfit {
+				switch ratio := c.Middle() / s.Middle(); {
+				case s.Middle() < k.StockMin:
+					return technique.Misfit{Limit: technique.StockThin, MM: k.StockMin}
+				case !within(s.Middle(), k.StockMin, k.StockMax):
+					return technique.Misfit{Limit: technique.StockThick, MM: k.StockMax}
+				case ratio < k.RatioMin:
+					return technique.Misfit{Limit: technique.RatioLow, Ratio: k.RatioMin}
 				}
-				return fmt.Sprintf("wood outside %g to %g of the stock", k.RatioMin, k.RatioMax)
+				return technique.Misfit{Limit: technique.RatioHigh, Ratio: k.RatioMax}
 			},
 			Cost: func(s, c caliper.Class) float64 {
 				return k.Loss + k.Slope*math.Abs(1-c.Middle()/s.Middle()) + k.Effort
@@ -133,7 +139,10 @@ func (q *PairQuestion) programme() (pairing.Programme, error) {
 		case o.Grafts > 1_000_000:
 			return p, bad("order %d: %d grafts", i+1, o.Grafts)
 		}
-		p.Orders = append(p.Orders, pairing.Order{ID: o.ID, Variety: o.Variety, Stock: o.Stock, Grafts: o.Grafts, Shortage: cost, Ways: ways})
+		p.Orders = append(
+			p.Orders,
+			pairing.Order{ID: o.ID, Variety: o.Variety, Stock: o.Stock, Grafts: o.Grafts, Shortage: cost, Ways: ways},
+		)
 	}
 	for i, s := range q.Stock {
 		cs, err := classes(s.Classes, s.Risk)

@@ -74,7 +74,11 @@ func standard(d take.Data, f take.Fit, base string) map[string]any {
 		}
 		return out
 	}
-	out := map[string]any{"raw": round(s.Raw, 5), "fitted": round(s.Fitted, 5), "technique": of(append([]string{base}, d.Techniques()...), s.Technique)}
+	out := map[string]any{
+		"raw":       round(s.Raw, 5),
+		"fitted":    round(s.Fitted, 5),
+		"technique": of(append([]string{base}, d.Techniques()...), s.Technique),
+	}
 	for k, factor := range d.Factors {
 		out[factor.Name] = of(factor.Levels, s.Factors[k])
 	}
@@ -105,7 +109,12 @@ func readTags(r io.Reader) ([]take.Record, error) {
 			return nil, bad("%v", err)
 		}
 		line, _ := c.FieldPos(0)
-		rec := take.Record{Worker: cells[at["worker"]], Technique: cells[at["technique"]], Lot: cells[at["lot"]], Bundle: cells[at["bundle"]]}
+		rec := take.Record{
+			Worker:    cells[at["worker"]],
+			Technique: cells[at["technique"]],
+			Lot:       cells[at["lot"]],
+			Bundle:    cells[at["bundle"]],
+		}
 		for _, f := range []struct {
 			column string
 			into   *float64

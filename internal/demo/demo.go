@@ -11,6 +11,12 @@ import (
 	"time"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/access"
+	"unionknot/internal/nursery/house"
+	ordersstage "unionknot/internal/nursery/orders"
+	"unionknot/internal/nursery/stages"
+	"unionknot/internal/nursery/stock"
+	"unionknot/internal/nursery/wood"
 	"unionknot/internal/store"
 )
 
@@ -47,7 +53,7 @@ var people = []hand{
 type maker struct {
 	ctx context.Context
 	db  *store.DB
-	s   *nursery.Service
+	s   *stages.Set
 	r   *rand.Rand
 	a   nursery.Actor
 	ids map[string]int64 // people by sign-in
@@ -55,7 +61,7 @@ type maker struct {
 
 // Load fills the house. A house that somebody has opened is left alone.
 func Load(ctx context.Context, db *store.DB, log *slog.Logger, o Options) error {
-	s, err := nursery.New(ctx, db, log)
+	s, err := stages.New(ctx, db, log)
 	if err != nil {
 		return err
 	}
@@ -66,6 +72,7 @@ func Load(ctx context.Context, db *store.DB, log *slog.Logger, o Options) error 
 		return nil
 	}
 	m := &maker{ctx: ctx, db: db, s: s, r: rand.New(rand.NewPCG(1887, 23)), ids: map[string]int64{}}
+	s.SeedCodes(rand.New(rand.NewPCG(1887, 24)))
 	for _, step := range []struct {
 		name string
 		do   func() error
@@ -102,11 +109,12 @@ func (m *maker) open() error {
 	if m.a, err = m.s.FirstPropagator(m.ctx, code, "Skelderholm Nursery", first.name, first.signIn, Password); err != nil {
 		return err
 	}
-	if err := m.s.ChangeSettings(m.ctx, m.a, nursery.Settings{Name: "Skelderholm Nursery", Place: "Skelderholm, in the Vale of Orrin", TagSize: 25, ChancePct: 90}); err != nil {
+	if err := m.s.ChangeSettings(m.ctx, m.a, house.Settings{Name: "Skelderholm Nursery", Place: "Skelderholm, in the Vale of Orrin",
+		TagSize: 25, ChancePct: 90}); err != nil {
 		return err
 	}
 	for _, p := range people[1:] {
-		n := nursery.NewPerson{Name: p.name, SignIn: p.signIn, Role: string(p.role), Password: Password}
+		n := access.NewPerson{Name: p.name, SignIn: p.signIn, Role: string(p.role), Password: Password}
 		if p.role == nursery.BenchHand {
 			n.PIN = PIN
 		}
@@ -156,12 +164,36 @@ type plant struct {
 
 var plants = []plant{
 	{"M-1", "pear", "Lanternjaw", "old row 4", 1998, true, ""}, {"M-2", "pear", "Lanternjaw", "old row 4", 1998, true, ""},
-	{"M-3", "pear", "Grey Ferryman", "old row 6", 2004, true, ""}, {"M-4", "pear", "Copperpot", "old row 7", 2009, true, "house licence 14"},
+	{
+		"M-3",
+		"pear",
+		"Grey Ferryman",
+		"old row 6",
+		2004,
+		true,
+		"",
+	}, {"M-4", "pear", "Copperpot", "old row 7", 2009, true, "house licence 14"},
 	{"M-5", "quince", "Slow Hare", "quince bank", 2001, true, ""}, {"M-6", "medlar", "Dowager's Bun", "quince bank", 1995, true, ""},
 	{"M-7", "chestnut", "Brindle Cob", "far bank", 1986, true, ""}, {"M-8", "chestnut", "Nine Bells", "far bank", 1991, false, ""},
 	{"M-9", "maple", "Ferry Lace", "garden wall", 2010, true, ""}, {"M-10", "maple", "Ember Rook", "garden wall", 2012, true, ""},
-	{"M-11", "wisteria", "Long Evensong", "south arch", 2003, true, ""}, {"M-12", "rose", "Tinker's Supper", "rose yard", 2015, true, "house licence 22"},
-	{"M-13", "pear", "Fallow Knight", "old row 9", 2011, true, ""}, {"M-14", "pear", "Fallow Knight", "old row 9", 2011, true, ""}, {"M-15", "pear", "Fallow Knight", "old row 9", 2013, true, ""},
+	{
+		"M-11",
+		"wisteria",
+		"Long Evensong",
+		"south arch",
+		2003,
+		true,
+		"",
+	}, {"M-12", "rose", "Tinker's Supper", "rose yard", 2015, true, "house licence 22"},
+	{
+		"M-13",
+		"pear",
+		"Fallow Knight",
+		"old row 9",
+		2011,
+		true,
+		"",
+	}, {"M-14", "pear", "Fallow Knight", "old row 9", 2011, true, ""}, {"M-15", "pear", "Fallow Knight", "old row 9", 2013, true, ""},
 }
 
 type bundle struct {
@@ -214,7 +246,8 @@ var orders = []order{
 // its summer.
 func (m *maker) growing() error {
 	m.at(2026, time.April, 14, 9, 0)
-	if err := m.s.AddLot(m.ctx, m.a, nursery.NewLot{Code: "L-188", Genus: "quince", StockType: "Tarn Q9", Supplier: "Holm Layers", Form: "in the row", Place: "row 15", ReceivedOn: m.s.Today(), Received: 640}); err != nil {
+	if err := m.s.AddLot(m.ctx, m.a, stock.NewLot{Code: "L-188", Genus: "quince", StockType: "Tarn Q9", Supplier: "Holm Layers",
+		Form: "in the row", Place: "row 15", ReceivedOn: m.s.Today(), Received: 640}); err != nil {
 		return err
 	}
 	for i, mean := range []float64{4.9, 5.6, 6.2, 6.9} {
@@ -234,8 +267,19 @@ func (m *maker) growing() error {
 func (m *maker) intake() error {
 	for _, l := range lots {
 		m.at(2027, time.January, l.came, 10, 0)
-		n := nursery.NewLot{Code: l.code, Genus: l.genus, StockType: l.stock, Supplier: l.supplier, Form: l.form, Place: l.place, ReceivedOn: m.s.Today(),
-			Received: l.stems, GradeLow: l.gradeLow, GradeHigh: l.gradeHigh, Health: "roots fibrous and moist, bark bright"}
+		n := stock.NewLot{
+			Code:       l.code,
+			Genus:      l.genus,
+			StockType:  l.stock,
+			Supplier:   l.supplier,
+			Form:       l.form,
+			Place:      l.place,
+			ReceivedOn: m.s.Today(),
+			Received:   l.stems,
+			GradeLow:   l.gradeLow,
+			GradeHigh:  l.gradeHigh,
+			Health:     "roots fibrous and moist, bark bright",
+		}
 		if err := m.s.AddLot(m.ctx, m.a, n); err != nil {
 			return fmt.Errorf("lot %s: %w", l.code, err)
 		}
@@ -256,7 +300,15 @@ func (m *maker) intake() error {
 	}
 	m.at(2024, time.October, 2, 9, 0)
 	for _, p := range plants {
-		n := nursery.NewPlant{Code: p.code, Genus: p.genus, Variety: p.variety, Place: p.place, PlantedYear: p.planted, Licence: p.licence, Health: "clean in 2026"}
+		n := wood.NewPlant{
+			Code:        p.code,
+			Genus:       p.genus,
+			Variety:     p.variety,
+			Place:       p.place,
+			PlantedYear: p.planted,
+			Licence:     p.licence,
+			Health:      "clean in 2026",
+		}
 		if p.seen {
 			n.SeenTrueBy, n.SeenTrueOn = "Maud Thirlby", time.Date(2024, time.September, 14, 0, 0, 0, 0, time.UTC)
 		}
@@ -266,14 +318,17 @@ func (m *maker) intake() error {
 	}
 	for _, b := range bundles {
 		m.at(2027, time.January, b.cut, 15, 0)
-		if err := m.s.AddBundle(m.ctx, m.a, nursery.NewBundle{Code: b.code, Plant: b.plant, State: "resting", Place: b.place, CutOn: m.s.Today(), Sticks: b.sticks,
-			LengthMM: b.length, BaseMM: b.base, TipMM: b.tip, InternodeMM: b.int, BlindPct: 5, BudsPerPiece: b.buds, Whole: true}); err != nil {
+		if err := m.s.AddBundle(m.ctx, m.a, wood.NewBundle{Code: b.code, Plant: b.plant, State: "resting", Place: b.place,
+			CutOn: m.s.Today(), Sticks: b.sticks,
+			LengthMM: b.length, BaseMM: b.base, TipMM: b.tip, InternodeMM: b.int, BlindPct: 5, BudsPerPiece: b.buds,
+			Whole: true}); err != nil {
 			return fmt.Errorf("bundle %s: %w", b.code, err)
 		}
 	}
 	m.at(2027, time.January, 22, 9, 0)
 	for _, o := range orders {
-		if err := m.s.AddOrder(m.ctx, m.a, nursery.NewOrder{Code: o.code, Genus: o.genus, Variety: o.variety, StockGenus: o.stockGenus, StockType: o.stock,
+		if err := m.s.AddOrder(m.ctx, m.a, ordersstage.NewOrder{Code: o.code, Genus: o.genus, Variety: o.variety,
+			StockGenus: o.stockGenus, StockType: o.stock,
 			Trees: o.trees, Priority: o.priority, DueOn: o.due, Buyer: o.buyer}); err != nil {
 			return fmt.Errorf("order %s: %w", o.code, err)
 		}

@@ -9,7 +9,7 @@ import (
 
 	"unionknot/internal/demo"
 	"unionknot/internal/store"
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
 func count(t *testing.T, db *store.DB, query string) (n int) {
@@ -19,7 +19,7 @@ func count(t *testing.T, db *store.DB, query string) (n int) {
 }
 
 func TestTheDemoAddsUp(t *testing.T) {
-	db := storetest.Demo(t)
+	db := testhouse.Demo(t)
 	for name, query := range map[string]string{
 		"stems of a lot do not add up":              `select count(*) from stock_lot l where received <> (select sum(n) from stock_balance b where b.lot_id = l.id) + coalesce((select sum(n) from stock_ledger g where g.lot_id = l.id and to_account = 'outside'), 0)`,
 		"pieces of a bundle do not add up":          `select count(*) from wood_bundle w where pieces <> (select sum(n) from wood_balance b where b.bundle_id = w.id)`,
@@ -35,7 +35,7 @@ func TestTheDemoAddsUp(t *testing.T) {
 }
 
 func TestTheDemoHasSomethingAtEveryStep(t *testing.T) {
-	db := storetest.Demo(t)
+	db := testhouse.Demo(t)
 	for query, least := range map[string]int{
 		`select count(*) from stock_lot where code like 'L-%'`:                                        8,
 		`select count(*) from wood_bundle where code like 'W-%'`:                                      12,
@@ -53,8 +53,8 @@ func TestTheDemoHasSomethingAtEveryStep(t *testing.T) {
 }
 
 func TestASecondDemoLeavesTheHouseAlone(t *testing.T) {
-	db := storetest.Demo(t)
+	db := testhouse.Demo(t)
 	before := count(t, db, `select count(*) from tally`)
-	require.NoError(t, demo.Load(context.Background(), db, storetest.Quiet, demo.Options{}))
+	require.NoError(t, demo.Load(context.Background(), db, testhouse.Quiet, demo.Options{}))
 	assert.Equal(t, before, count(t, db, `select count(*) from tally`))
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/stdlib"
 
+	"unionknot/internal/core/pace"
 	"unionknot/internal/core/tagcode"
 )
 
@@ -20,10 +21,38 @@ type mix struct {
 }
 
 var mixes = []mix{
-	{"pear", "Lanternjaw", "quince", "Tarn Q3", "whip-and-tongue", 2.3}, {"pear", "Grey Ferryman", "pear", "Wether Seedling", "whip-and-tongue", 2.2},
-	{"pear", "Copperpot", "quince", "Tarn Q3", "off-centre-cleft", 1.8}, {"quince", "Slow Hare", "quince", "Keld QA", "whip-and-tongue", 2.4},
-	{"medlar", "Dowager's Bun", "hawthorn", "quickthorn", "cleft-one-side", 1.7}, {"chestnut", "Brindle Cob", "chestnut", "Grike Clone 4", "whip-and-tongue", 1.0},
-	{"maple", "Ferry Lace", "maple", "green seedling", "side-veneer", 1.1}, {"wisteria", "Long Evensong", "wisteria", "seedling", "splice", 0.8},
+	{
+		"pear",
+		"Lanternjaw",
+		"quince",
+		"Tarn Q3",
+		"whip-and-tongue",
+		2.3,
+	}, {"pear", "Grey Ferryman", "pear", "Wether Seedling", "whip-and-tongue", 2.2},
+	{
+		"pear",
+		"Copperpot",
+		"quince",
+		"Tarn Q3",
+		"off-centre-cleft",
+		1.8,
+	}, {"quince", "Slow Hare", "quince", "Keld QA", "whip-and-tongue", 2.4},
+	{
+		"medlar",
+		"Dowager's Bun",
+		"hawthorn",
+		"quickthorn",
+		"cleft-one-side",
+		1.7,
+	}, {"chestnut", "Brindle Cob", "chestnut", "Grike Clone 4", "whip-and-tongue", 1.0},
+	{
+		"maple",
+		"Ferry Lace",
+		"maple",
+		"green seedling",
+		"side-veneer",
+		1.1,
+	}, {"wisteria", "Long Evensong", "wisteria", "seedling", "splice", 0.8},
 	{"rose", "Tinker's Supper", "rose", "Whin Laxa", "t-bud", 2.2}, {"pear", "Copperpot", "pear", "Wether Seedling", "chip-bud", 2.0},
 }
 
@@ -45,23 +74,44 @@ type history struct {
 	lotID, plantID, bundleID, orderID, batchID, tagID       int64
 	varieties, stocks                                       map[string]int64
 	used                                                    map[string]bool
+	plantOf                                                 map[int]int64 // by mix
 }
 
 func (m *maker) past(scale int) error {
-	h := &history{m: m, used: map[string]bool{}, varieties: map[string]int64{}, stocks: map[string]int64{},
-		lots:       table{name: "stock_lot", columns: words("id code stock_type_id supplier received_on form place received grade_low_mm grade_high_mm made_at")},
-		plants:     table{name: "mother_plant", columns: words("id code variety_id place seen_true_by seen_true_on made_at")},
-		bundles:    table{name: "wood_bundle", columns: words("id code plant_id cut_on state sticks length_mm base_mm tip_mm internode_mm buds_per_piece usable pieces place made_at")},
-		orders:     table{name: "orders", columns: words("id code variety_id stock_type_id trees due_on priority made_at")},
-		batches:    table{name: "batch", columns: words("id code order_id tie healing grafts person_id made_at")},
-		threads:    table{name: "batch_thread", columns: words("batch_id lot_id stock_mm bundle_id wood_mm technique n")},
-		tags:       table{name: "tag", columns: words("id code batch_id lot_id bundle_id technique worker_id day planned started_at finished_at heal_place")},
+	h := &history{m: m, used: map[string]bool{}, plantOf: map[int]int64{}, varieties: map[string]int64{}, stocks: map[string]int64{},
+		lots: table{
+			name:    "stock_lot",
+			columns: words("id code stock_type_id supplier received_on form place received grade_low_mm grade_high_mm made_at"),
+		},
+		plants: table{name: "mother_plant", columns: words("id code variety_id place seen_true_by seen_true_on made_at")},
+		bundles: table{
+			name: "wood_bundle",
+			columns: words(
+				"id code plant_id cut_on state sticks length_mm base_mm tip_mm internode_mm buds_per_piece usable pieces place made_at",
+			),
+		},
+		orders:  table{name: "orders", columns: words("id code variety_id stock_type_id trees due_on priority made_at closed_on")},
+		batches: table{name: "batch", columns: words("id code order_id tie healing grafts person_id made_at")},
+		threads: table{name: "batch_thread", columns: words("batch_id lot_id stock_mm bundle_id wood_mm technique n")},
+		tags: table{
+			name: "tag",
+			columns: words(
+				"id code batch_id lot_id bundle_id technique worker_id day planned started_at finished_at heal_place tied since_wipe " +
+					"stock_low stock_high wood_low wood_high mismatch pace_hours",
+			),
+		},
 		tagThreads: table{name: "tag_thread", columns: words("tag_id stock_mm wood_mm n")},
 		tallies:    table{name: "tally", columns: words("id tag_id person_id kind n at received_at")},
 		counts:     table{name: "take_count", columns: words("id tag_id look counted_on taken doubtful dead person_id at")},
 		causes:     table{name: "count_cause", columns: words("count_id cause n")},
-		stockM:     table{name: "stock_ledger", columns: words("lot_id n from_account to_account mm reason batch_id tag_id person_id at")},
-		wood:       table{name: "wood_ledger", columns: words("bundle_id n from_account to_account mm reason batch_id tag_id person_id at")},
+		stockM: table{
+			name:    "stock_ledger",
+			columns: words("lot_id n from_account to_account mm reason note batch_id tag_id person_id at"),
+		},
+		wood: table{
+			name:    "wood_ledger",
+			columns: words("bundle_id n from_account to_account mm reason note batch_id tag_id person_id at"),
+		},
 	}
 	q := m.db.Q()
 	for _, x := range mixes {
@@ -111,15 +161,51 @@ func (h *history) season(year, copy, i int, x mix) {
 	}
 	maud := m.ids["maud"]
 	h.lotID++
-	h.plantID++
 	h.orderID++
 	h.batchID++
 	lot, batch := h.lotID, h.batchID
 	stems := 170
-	h.lots.add(lot, "P"+suffix, h.stocks[x.stockGenus+x.stock], "Holm Layers", day.AddDate(0, 0, -14), "bare-root", "cold store 2", stems, 7.0, 10.0, day.AddDate(0, 0, -14))
-	h.stockM.add(lot, stems, "outside", "free", nil, "received", nil, nil, maud, day.AddDate(0, 0, -14))
-	h.plants.add(h.plantID, "PM"+suffix, h.varieties[x.variety], "old row 4", "Maud Thirlby", time.Date(2023, 9, 10, 0, 0, 0, 0, time.UTC), day.AddDate(0, -2, 0))
-	h.orders.add(h.orderID, "PO"+suffix, h.varieties[x.variety], h.stocks[x.stockGenus+x.stock], 110, day.AddDate(0, 6, 0), 2, day.AddDate(0, -1, 0))
+	h.lots.add(
+		lot,
+		"P"+suffix,
+		h.stocks[x.stockGenus+x.stock],
+		"Holm Layers",
+		day.AddDate(0, 0, -14),
+		"bare-root",
+		"cold store 2",
+		stems,
+		7.0,
+		10.0,
+		day.AddDate(0, 0, -14),
+	)
+	h.stockM.add(lot, stems, "outside", "free", nil, "received", "", nil, nil, maud, day.AddDate(0, 0, -14))
+	// A mother plant stands for many years: more batches are cut of the same ones.
+	plant, stands := h.plantOf[i]
+	if !stands {
+		h.plantID++
+		plant = h.plantID
+		h.plantOf[i] = plant
+		h.plants.add(
+			plant,
+			"PM"+suffix,
+			h.varieties[x.variety],
+			"old row 4",
+			"Maud Thirlby",
+			time.Date(2023, 9, 10, 0, 0, 0, 0, time.UTC),
+			day.AddDate(0, -2, 0),
+		)
+	}
+	h.orders.add(
+		h.orderID,
+		"PO"+suffix,
+		h.varieties[x.variety],
+		h.stocks[x.stockGenus+x.stock],
+		110,
+		day.AddDate(0, 6, 0),
+		2,
+		day.AddDate(0, -1, 0),
+		day.AddDate(0, 6, 0),
+	)
 	grafts := 0
 	// The trouble: one weak lot, a warm week in the store, a learner, and a
 	// hand and a lot that always went together.
@@ -146,8 +232,24 @@ func (h *history) season(year, copy, i int, x mix) {
 		if state != "resting" {
 			cut = day.AddDate(0, 0, -b)
 		}
-		h.bundles.add(bundle, fmt.Sprintf("PW%s-%d", suffix, b+1), h.plantID, cut, state, 30, 540.0, 9.2, 5.8, 22.0, buds, "lower half", 90, "cold store 1", cut)
-		h.wood.add(bundle, 90, "outside", "free", nil, "cut", nil, nil, maud, cut)
+		h.bundles.add(
+			bundle,
+			fmt.Sprintf("PW%s-%d", suffix, b+1),
+			plant,
+			cut,
+			state,
+			30,
+			540.0,
+			9.2,
+			5.8,
+			22.0,
+			buds,
+			"lower half",
+			90,
+			"cold store 1",
+			cut,
+		)
+		h.wood.add(bundle, 90, "outside", "free", nil, "cut", "", nil, nil, maud, cut)
 		wood := 0.25 * m.r.NormFloat64()
 		if year == 2026 && state == "resting" && i > 3 {
 			wood -= 0.8 // the warm week in the store
@@ -170,20 +272,21 @@ func (h *history) season(year, copy, i int, x mix) {
 			begun := day.AddDate(0, 0, b).Add(time.Duration(t) * 75 * time.Minute)
 			done := begun.Add(40 * time.Minute)
 			mm, wm := 8.75+float64(m.r.IntN(3))*0.5, 7.75+float64(m.r.IntN(2))*0.5
-			h.tags.add(h.tagID, h.code(), batch, lot, bundle, x.technique, m.ids[who], day.AddDate(0, 0, b), n, begun, done, "row 3")
+			h.tags.add(h.tagID, h.code(), batch, lot, bundle, x.technique, m.ids[who], day.AddDate(0, 0, b), n, begun, done, "row 3",
+				n, n, mm-0.25, mm+0.25, wm-0.25, wm+0.25, math.Abs(1-wm/mm), pace.Hours(n, begun, done))
 			h.tagThreads.add(h.tagID, mm, wm, n)
 			tagsOfBatch = append(tagsOfBatch, []any{batch, lot, mm, bundle, wm, x.technique, n})
 			h.tallies.add(m.uuid(), h.tagID, m.ids[who], "tied", n, begun.Add(35*time.Minute), done)
 			h.tallies.add(m.uuid(), h.tagID, m.ids[who], "finish", 1, done, done)
-			h.stockM.add(lot, n, "free", "aside", mm, "set aside for a batch", batch, nil, maud, day)
-			h.stockM.add(lot, n, "aside", "grafted", mm, "grafted", batch, h.tagID, m.ids[who], done)
-			h.wood.add(bundle, n, "free", "aside", wm, "set aside for a batch", batch, nil, maud, day)
-			h.wood.add(bundle, n, "aside", "grafted", wm, "grafted", batch, h.tagID, m.ids[who], done)
+			h.stockM.add(lot, n, "free", "aside", mm, "set aside", "", batch, nil, maud, day)
+			h.stockM.add(lot, n, "aside", "grafted", mm, "grafted", "", batch, h.tagID, m.ids[who], done)
+			h.wood.add(bundle, n, "free", "aside", wm, "set aside", "", batch, nil, maud, day)
+			h.wood.add(bundle, n, "aside", "grafted", wm, "grafted", "", batch, h.tagID, m.ids[who], done)
 			h.count(h.tagID, n, share, done.AddDate(0, 0, 30))
 		}
-		h.wood.add(bundle, left, "free", "spoiled", nil, "thrown out at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
+		h.wood.add(bundle, left, "free", "spoiled", nil, "by hand", "thrown out at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
 	}
-	h.stockM.add(lot, stems-grafts, "free", "outside", nil, "sold on at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
+	h.stockM.add(lot, stems-grafts, "free", "outside", nil, "by hand", "sold on at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
 	h.batches.add(batch, h.code(), h.orderID, "film", "cold callus", grafts, maud, day)
 	merged := map[string]int{}
 	for _, r := range tagsOfBatch {
@@ -248,7 +351,8 @@ func (h *history) write() error {
 	defer conn.Close()
 	return conn.Raw(func(c any) error {
 		pg := c.(*stdlib.Conn).Conn()
-		for _, t := range []table{h.lots, h.plants, h.bundles, h.orders, h.batches, h.threads, h.tags, h.tagThreads, h.tallies, h.counts, h.causes, h.stockM, h.wood} {
+		for _, t := range []table{h.lots, h.plants, h.bundles, h.orders, h.batches, h.threads, h.tags, h.tagThreads, h.tallies, h.counts,
+			h.causes, h.stockM, h.wood} {
 			if _, err := pg.CopyFrom(h.m.ctx, pgx.Identifier{t.name}, t.columns, pgx.CopyFromRows(t.rows)); err != nil {
 				return fmt.Errorf("copying %s: %w", t.name, err)
 			}
@@ -260,7 +364,8 @@ func (h *history) write() error {
 // nextIDs moves each table's numbering past the rows copied in.
 func nextIDs(ctx context.Context, pg *pgx.Conn) error {
 	for _, t := range []string{"stock_lot", "mother_plant", "wood_bundle", "orders", "batch", "tag"} {
-		if _, err := pg.Exec(ctx, fmt.Sprintf(`select setval(pg_get_serial_sequence('%s', 'id'), (select max(id) from %s))`, t, t)); err != nil {
+		if _, err := pg.Exec(ctx, fmt.Sprintf(`select setval(pg_get_serial_sequence('%s', 'id'), (select max(id) from %s))`, t,
+			t)); err != nil {
 			return fmt.Errorf("numbering %s: %w", t, err)
 		}
 	}

@@ -5,7 +5,12 @@ import (
 	"math"
 	"time"
 
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/bench"
+	"unionknot/internal/nursery/days"
+	"unionknot/internal/nursery/heal"
+	"unionknot/internal/nursery/match"
+	"unionknot/internal/nursery/places"
+	"unionknot/internal/nursery/season"
 	"unionknot/internal/standin"
 	"unionknot/internal/store"
 )
@@ -19,12 +24,12 @@ func (m *maker) uuid() string {
 // makeBatch makes the batch of an order at the hour the clock stands at, and
 // splits it into tags when hands are given.
 func (m *maker) makeBatch(order, tie, healing string, grafts int, day time.Time, hands ...string) (string, error) {
-	asked := nursery.Asked{Grafts: grafts}
+	asked := match.Asked{Grafts: grafts}
 	p, err := m.s.Match(m.ctx, order, asked)
 	if err != nil {
 		return "", err
 	}
-	code, err := m.s.MakeBatch(m.ctx, m.a, order, nursery.MakeBatch{Asked: asked, Print: p.Print, Once: m.uuid(), Tie: tie, Healing: healing})
+	code, err := m.s.MakeBatch(m.ctx, m.a, order, match.MakeBatch{Asked: asked, Print: p.Print, Once: m.uuid(), Tie: tie, Healing: healing})
 	if err != nil || len(hands) == 0 {
 		return code, err
 	}
@@ -43,11 +48,11 @@ func (m *maker) tags(batch string) ([]store.Tag, error) {
 // graft taps a tag through: n tied in ones and fives, a slip here and there,
 // at perHour, ending ago before the clock; then finishes it if told.
 func (m *maker) graft(t store.Tag, n int, perHour float64, ago time.Duration, finish bool) error {
-	var taps []nursery.Tap
+	var taps []bench.Tap
 	step := time.Duration(float64(time.Hour) / perHour)
 	at := ago + time.Duration(n)*step
 	add := func(kind string, k int) {
-		taps = append(taps, nursery.Tap{ID: m.uuid(), Kind: kind, N: k, AgoMS: at.Milliseconds()})
+		taps = append(taps, bench.Tap{ID: m.uuid(), Kind: kind, N: k, AgoMS: at.Milliseconds()})
 	}
 	add("wiped", 1)
 	for done := 0; done < n; {
@@ -88,7 +93,11 @@ func (m *maker) year() error {
 	}
 	day := func(y int, mo time.Month, d int) time.Time { return time.Date(y, mo, d, 0, 0, 0, 0, time.UTC) }
 	feed := standin.WeatherFeed{Normals: normals, Seasons: []standin.Trouble{
-		{From: day(2025, 1, 5), To: day(2025, 4, 1), ByC: -1.6}, {From: day(2026, 2, 1), To: day(2026, 4, 10), ByC: 1.2}, {From: day(2027, 1, 15), To: day(2027, 2, 23), ByC: 1.5}}}
+		{
+			From: day(2025, 1, 5),
+			To:   day(2025, 4, 1),
+			ByC:  -1.6,
+		}, {From: day(2026, 2, 1), To: day(2026, 4, 10), ByC: 1.2}, {From: day(2027, 1, 15), To: day(2027, 2, 23), ByC: 1.5}}}
 	if _, err := m.s.AddWeather(m.ctx, m.a, feed.Days(day(2024, 7, 1), day(2027, 2, 23)), "simulated feed"); err != nil {
 		return err
 	}
@@ -96,14 +105,16 @@ func (m *maker) year() error {
 		group, says, place string
 		on                 time.Time
 	}{
-		{"pome", "buds swell", "row 4", day(2025, 3, 14)}, {"pome", "bark slips", "row 12", day(2025, 4, 17)}, {"pome", "bark does not slip", "row 12", day(2025, 4, 9)},
+		{"pome", "buds swell", "row 4", day(2025, 3, 14)}, {"pome", "bark slips", "row 12", day(2025, 4, 17)},
+		{"pome", "bark does not slip", "row 12", day(2025, 4, 9)},
 		{"pome", "bark does not slip", "row 12", day(2025, 9, 12)}, {"pome", "bark slips", "row 12", day(2025, 9, 4)},
-		{"pome", "buds swell", "row 4", day(2026, 2, 27)}, {"pome", "bark slips", "row 12", day(2026, 4, 2)}, {"pome", "budwood ripe", "old row 6", day(2026, 7, 2)},
+		{"pome", "buds swell", "row 4", day(2026, 2, 27)}, {"pome", "bark slips", "row 12", day(2026, 4, 2)},
+		{"pome", "budwood ripe", "old row 6", day(2026, 7, 2)},
 		{"pome", "at rest, leaves down", "old row 4", day(2026, 11, 9)}, {"pome", "buds tight", "old row 4", day(2027, 2, 22)},
 		{"maple", "buds swell", "garden wall", day(2027, 2, 22)}, {"nut", "buds tight", "far bank", day(2027, 2, 20)},
 	} {
 		m.at(x.on.Year(), x.on.Month(), x.on.Day(), 16, 0)
-		if err := m.s.NoteSeen(m.ctx, m.a, x.group, nursery.NewSeen{Says: x.says, On: x.on, Place: x.place}); err != nil {
+		if err := m.s.NoteSeen(m.ctx, m.a, x.group, season.NewSeen{Says: x.says, On: x.on, Place: x.place}); err != nil {
 			return fmt.Errorf("%s on %s: %w", x.says, x.on.Format(time.DateOnly), err)
 		}
 	}
@@ -113,44 +124,70 @@ func (m *maker) year() error {
 // weeks sets who is at the bench when, and what they know.
 func (m *maker) weeks() error {
 	m.at(2027, time.February, 23, 14, 5)
-	bench := []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "chip-bud", "t-bud"}
-	for who, w := range map[string]struct {
+	bench := []string{
+		"splice",
+		"whip-and-tongue",
+		"cleft-one-side",
+		"off-centre-cleft",
+		"saddle",
+		"tool-cut",
+		"side-veneer",
+		"bark-flap",
+		"chip-bud",
+		"t-bud",
+	}
+	for _, w := range []struct {
+		who   string
 		knows []string
 		days  []int
 		hours [2]float64
 	}{
-		"ansel": {bench, []int{1, 2, 3, 4, 5}, [2]float64{4, 3.5}}, "odile": {bench[:9], []int{1, 2, 3, 4, 5}, [2]float64{4, 3.5}},
-		"pim": {bench[:6], []int{1, 2, 3, 4}, [2]float64{4, 3}}, "tamsin": {bench[:2], []int{2, 3, 4, 5, 6}, [2]float64{3.5, 3}}, "maud": {bench, []int{2, 4}, [2]float64{2, 0}},
+		{"ansel", bench, []int{1, 2, 3, 4, 5}, [2]float64{4, 3.5}}, {"odile", bench[:9], []int{1, 2, 3, 4, 5}, [2]float64{4, 3.5}},
+		{"pim", bench[:6], []int{1, 2, 3, 4}, [2]float64{4, 3}}, {"tamsin", bench[:2], []int{2, 3, 4, 5, 6}, [2]float64{3.5, 3}},
+		{"maud", bench, []int{2, 4}, [2]float64{2, 0}},
 	} {
-		week := nursery.Week{Knows: w.knows}
+		week := days.Week{Knows: w.knows}
 		for _, d := range w.days {
 			week.Hours[d][1], week.Hours[d][2] = w.hours[0], w.hours[1]
 		}
-		if err := m.s.SetWeek(m.ctx, m.a, m.ids[who], week); err != nil {
-			return fmt.Errorf("the week of %s: %w", who, err)
+		if err := m.s.SetWeek(m.ctx, m.a, m.ids[w.who], week); err != nil {
+			return fmt.Errorf("the week of %s: %w", w.who, err)
 		}
 	}
-	return m.s.AddAway(m.ctx, m.a, m.ids["odile"], time.Date(2027, 3, 1, 0, 0, 0, 0, time.UTC), time.Date(2027, 3, 3, 0, 0, 0, 0, time.UTC), "a wedding")
+	return m.s.AddAway(
+		m.ctx,
+		m.a,
+		m.ids["odile"],
+		time.Date(2027, 3, 1, 0, 0, 0, 0, time.UTC),
+		time.Date(2027, 3, 3, 0, 0, 0, 0, time.UTC),
+		"a wedding",
+	)
 }
 
 // stores keeps what the loggers read: an even winter in one store and a warm
 // week in the other, where a thermostat stuck.
 func (m *maker) stores() error {
 	m.at(2027, time.January, 7, 8, 0)
-	warm := standin.Trouble{From: time.Date(2027, time.February, 10, 15, 0, 0, 0, time.Local), To: time.Date(2027, time.February, 16, 9, 0, 0, 0, time.Local), ByC: 7.2}
-	for name, l := range map[string]standin.StoreLogger{"cold store 1": {SetC: 1.2, Trouble: []standin.Trouble{warm}}, "cold store 2": {SetC: 1.6}} {
+	warm := standin.Trouble{
+		From: time.Date(2027, time.February, 10, 15, 0, 0, 0, time.Local),
+		To:   time.Date(2027, time.February, 16, 9, 0, 0, 0, time.Local),
+		ByC:  7.2,
+	}
+	for name, l := range map[string]standin.StoreLogger{"cold store 1": {SetC: 1.2, Trouble: []standin.Trouble{warm}},
+		"cold store 2": {SetC: 1.6}} {
 		m.at(2027, time.January, 7, 8, 0)
-		if err := m.s.AddColdPlace(m.ctx, m.a, nursery.NewColdPlace{Name: name, SetC: 1, LowC: 0, HighC: 4}); err != nil {
+		if err := m.s.AddColdPlace(m.ctx, m.a, places.NewColdPlace{Name: name, SetC: 1, LowC: 0, HighC: 4}); err != nil {
 			return err
 		}
 		now := time.Date(2027, time.February, 23, 14, 1, 0, 0, time.Local)
 		m.at(2027, time.February, 23, 14, 1)
-		if _, err := m.s.Simulate(m.ctx, m.a, name, l.Readings(time.Date(2027, time.January, 7, 12, 0, 0, 0, time.Local), now)); err != nil {
+		if _, err := m.s.Simulate(m.ctx, m.a, name, l.Readings(time.Date(2027, time.January, 7, 12, 0, 0, 0, time.Local),
+			now)); err != nil {
 			return err
 		}
 		for _, d := range []int{8, 22, 34} { // days after the new year
 			m.at(2027, time.January, d, 8, 30)
-			if err := m.s.LookAtCold(m.ctx, m.a, name, nursery.NewLook{Found: "sound", Note: "shavings damp"}); err != nil {
+			if err := m.s.LookAtCold(m.ctx, m.a, name, places.NewLook{Found: "sound", Note: "shavings damp"}); err != nil {
 				return err
 			}
 		}
@@ -257,7 +294,7 @@ func (m *maker) count(t store.Tag, share float64, look string, causes map[string
 	if err != nil {
 		return err
 	}
-	n := nursery.NewCount{ID: m.uuid(), Look: look, Causes: map[string]int{}}
+	n := heal.NewCount{ID: m.uuid(), Look: look, Causes: map[string]int{}}
 	for range p.Tag.Tied {
 		switch x := m.r.Float64(); {
 		case x < share:

@@ -53,7 +53,10 @@ func ReadXLSX(raw []byte) (t *Table, err error) {
 			t, err = nil, ErrSheet
 		}
 	}()
-	f, err := excelize.OpenReader(bytes.NewReader(raw), excelize.Options{UnzipSizeLimit: maxUnzipped, UnzipXMLSizeLimit: maxPart, RawCellValue: true})
+	f, err := excelize.OpenReader(
+		bytes.NewReader(raw),
+		excelize.Options{UnzipSizeLimit: maxUnzipped, UnzipXMLSizeLimit: maxPart, RawCellValue: true},
+	)
 	if err != nil {
 		return nil, ErrSheet
 	}

@@ -44,7 +44,13 @@ func zipOf(t testing.TB, parts map[string][]byte) []byte {
 }
 
 func TestASpreadsheetReadsAsItsCSVDoes(t *testing.T) {
-	raw := book(t, []any{"Taken on", "MM", "lot", "at"}, []any{time.Date(2027, 1, 14, 0, 0, 0, 0, time.UTC), 8.4, "L-1", time.Date(2027, 1, 14, 6, 30, 0, 0, time.UTC)}, []any{}, []any{"2027-01-15", "8,5", "L-2", "2027-01-15 07:00"})
+	raw := book(
+		t,
+		[]any{"Taken on", "MM", "lot", "at"},
+		[]any{time.Date(2027, 1, 14, 0, 0, 0, 0, time.UTC), 8.4, "L-1", time.Date(2027, 1, 14, 6, 30, 0, 0, time.UTC)},
+		[]any{},
+		[]any{"2027-01-15", "8,5", "L-2", "2027-01-15 07:00"},
+	)
 	table, err := exchange.Read(raw)
 	require.NoError(t, err)
 	require.Len(t, table.Rows, 2)
@@ -143,7 +149,12 @@ func TestWhatIsWrittenIsHarmlessAndReadsBack(t *testing.T) {
 }
 
 func TestLabelsAreOneAPage(t *testing.T) {
-	pdf, err := exchange.LabelsPDF([]exchange.Label{{Code: "W-314", Lines: []string{"Tinker's Supper (rose)", "wood of M-12, rose yard", strings.Repeat("long ", 40)}}, {Code: "W-315"}})
+	pdf, err := exchange.LabelsPDF(
+		[]exchange.Label{
+			{Code: "W-314", Lines: []string{"Tinker's Supper (rose)", "wood of M-12, rose yard", strings.Repeat("long ", 40)}},
+			{Code: "W-315"},
+		},
+	)
 	require.NoError(t, err)
 	assert.True(t, bytes.HasPrefix(pdf, []byte("%PDF-")))
 	assert.Equal(t, 2, bytes.Count(pdf, []byte("/Type /Page\n")))
@@ -183,7 +194,16 @@ func BenchmarkReadings(b *testing.B) {
 
 func FuzzSheet(f *testing.F) {
 	f.Add(book(f, []any{"code", "mm"}, []any{"L-1", 8.4}))
-	f.Add(zipOf(f, map[string][]byte{"xl/worksheets/sheet1.xml": []byte(`<worksheet><sheetData><row r="1"><c r="A1" t="s"><v>0</v></c></row></sheetData></worksheet>`)}))
+	f.Add(
+		zipOf(
+			f,
+			map[string][]byte{
+				"xl/worksheets/sheet1.xml": []byte(
+					`<worksheet><sheetData><row r="1"><c r="A1" t="s"><v>0</v></c></row></sheetData></worksheet>`,
+				),
+			},
+		),
+	)
 	f.Fuzz(func(t *testing.T, raw []byte) {
 		if len(raw) > 64<<10 {
 			return

@@ -86,7 +86,10 @@ func ReadCSV(raw []byte) (*Table, error) {
 		}
 		var pe *csv.ParseError
 		if errors.As(err, &pe) {
-			return nil, fmt.Errorf("line %d: a quote is left open or stands in the middle of a word; mend it and load the file again", pe.Line)
+			return nil, fmt.Errorf(
+				"line %d: a quote is left open or stands in the middle of a word; mend it and load the file again",
+				pe.Line,
+			)
 		} else if err != nil {
 			return nil, err
 		}
@@ -298,7 +301,8 @@ func (c *Cells) Time(column string) time.Time {
 		at = at.Round(time.Second)
 		return time.Date(at.Year(), at.Month(), at.Day(), at.Hour(), at.Minute(), at.Second(), 0, time.Local)
 	}
-	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05", "2006-01-02 15:04", "2.1.2006 15:04", "2.1.2006 15:04:05"} {
+	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05", "2006-01-02 15:04",
+		"2.1.2006 15:04", "2.1.2006 15:04:05"} {
 		if t, err := time.ParseInLocation(layout, s, time.Local); err == nil {
 			return t
 		}

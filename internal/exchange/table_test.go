@@ -38,8 +38,10 @@ func TestLinesAreThoseOfTheFile(t *testing.T) {
 }
 
 func TestWholeFilesThatAreWrongGetWords(t *testing.T) {
-	for raw, want := range map[string]error{"": exchange.ErrEmpty, " \n\n": exchange.ErrEmpty, "code,genus\n": exchange.ErrEmpty, "PK\x03\x04zip": exchange.ErrNotText,
-		"a,b\nx,\x00": exchange.ErrNotText, "a,b\nx,\xe4": exchange.ErrEncoding, strings.Repeat("x", exchange.MaxBytes+1): exchange.ErrTooLarge} {
+	for raw, want := range map[string]error{"": exchange.ErrEmpty, " \n\n": exchange.ErrEmpty, "code,genus\n": exchange.ErrEmpty,
+		"PK\x03\x04zip": exchange.ErrNotText,
+		"a,b\nx,\x00":   exchange.ErrNotText, "a,b\nx,\xe4": exchange.ErrEncoding,
+		strings.Repeat("x", exchange.MaxBytes+1): exchange.ErrTooLarge} {
 		_, err := exchange.ReadCSV([]byte(raw))
 		assert.ErrorIs(t, err, want)
 	}

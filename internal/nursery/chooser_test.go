@@ -14,11 +14,13 @@ import (
 	"unionknot/internal/core/union"
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/match"
+	"unionknot/internal/words"
 )
 
 func TestTheChooserRanksThemAll(t *testing.T) {
 	h := rivals(t)
-	p, err := h.Match(ctx, "O-2", nursery.Asked{})
+	p, err := h.Match(ctx, "O-2", match.Asked{})
 	require.NoError(t, err)
 	require.Len(t, p.Chooser, 11)
 	assert.Equal(t, "whip and tongue", p.Chooser[0].Technique.Name, "the best take of those that can pair all")
@@ -41,7 +43,7 @@ func TestTheChooserRanksThemAll(t *testing.T) {
 	assert.Equal(t, technique.Shut, last.Standing.Verdict)
 	assert.False(t, last.Standing.Opens.IsZero(), "what is shut says when it opens")
 
-	p, err = h.Match(ctx, "O-2", nursery.Asked{Ways: []string{"splice"}})
+	p, err = h.Match(ctx, "O-2", match.Asked{Ways: []string{"splice"}})
 	require.NoError(t, err)
 	assert.Equal(t, "splice", p.Chooser[0].Technique.Name)
 	assert.True(t, p.Chooser[1].ByChoice)
@@ -49,34 +51,39 @@ func TestTheChooserRanksThemAll(t *testing.T) {
 
 func TestWhyNotIsAnswered(t *testing.T) {
 	h := rivals(t)
-	ask := func(stock, wood float64) string {
-		p, err := h.Match(ctx, "O-2", nursery.Asked{Why: &pairing.Pair{Lot: "L-1", Bundle: "W-2", Stock: caliper.ClassOf(stock), Scion: caliper.ClassOf(wood)}})
+	ask := func(stock, wood float64) pairing.Cause {
+		p, err := h.Match(
+			ctx,
+			"O-2",
+			match.Asked{Why: &pairing.Pair{Lot: "L-1", Bundle: "W-2", Stock: caliper.ClassOf(stock), Scion: caliper.ClassOf(wood)}},
+		)
 		require.NoError(t, err)
-		return p.WhyNot
+		return p.WhyNot.Cause
 	}
-	assert.Contains(t, ask(40, 8), "has no stems of")
-	p, err := h.Match(ctx, "O-2", nursery.Asked{})
+	assert.Equal(t, pairing.NoSuch, ask(40, 8))
+	p, err := h.Match(ctx, "O-2", match.Asked{})
 	require.NoError(t, err)
 	th := p.Weave.Threads[0]
-	assert.Contains(t, ask(th.Stock.Middle(), th.Scion.Middle()), "joined by")
-	pr := h.programme(nursery.ProgrammeAsked{Why: &pairing.Pair{Order: "O-77", Lot: "L-1", Bundle: "W-2"}})
-	assert.Contains(t, pr.WhyNot, "no order O-77")
+	assert.Equal(t, pairing.Joined, ask(th.Stock.Middle(), th.Scion.Middle()))
+	pr := h.programme(match.ProgrammeAsked{Why: &pairing.Pair{Order: "O-77", Lot: "L-1", Bundle: "W-2"}})
+	assert.Equal(t, pairing.NoOrder, pr.WhyNot.Cause)
+	assert.Equal(t, "no order O-77 waits to be woven", words.NotJoined(pr.WhyNot))
 }
 
 func TestWeighingTurnsWhoGoesFirst(t *testing.T) {
 	h := rivals(t)
-	plain := h.programme(nursery.ProgrammeAsked{})
-	turned := h.programme(nursery.ProgrammeAsked{Weigh: map[string]int{"O-1": 1, "O-2": 3}})
+	plain := h.programme(match.ProgrammeAsked{})
+	turned := h.programme(match.ProgrammeAsked{Weigh: map[string]int{"O-1": 1, "O-2": 3}})
 	assert.Less(t, lineOf(turned, "O-1").Short, lineOf(plain, "O-1").Short)
 	assert.Positive(t, lineOf(turned, "O-2").Short)
-	same := h.programme(nursery.ProgrammeAsked{Weigh: map[string]int{"O-1": 9}})
+	same := h.programme(match.ProgrammeAsked{Weigh: map[string]int{"O-1": 9}})
 	assert.Equal(t, plain.Print, same.Print, "no such priority, nothing turned")
 }
 
 func TestBatchesMadeTogetherAreTakenBackTogether(t *testing.T) {
 	h := rivals(t)
-	p := h.programme(nursery.ProgrammeAsked{})
-	n, err := h.MakeProgramme(ctx, h.maud, nursery.MakeProgramme{Print: p.Print, Once: h.uuid(), Tie: "film"})
+	p := h.programme(match.ProgrammeAsked{})
+	n, err := h.MakeProgramme(ctx, h.maud, match.MakeProgramme{Print: p.Print, Once: h.uuid(), Tie: "film"})
 	require.NoError(t, err)
 	fresh, err := h.FreshBatches(ctx)
 	require.NoError(t, err)
@@ -89,7 +96,7 @@ func TestBatchesMadeTogetherAreTakenBackTogether(t *testing.T) {
 		codes = append(codes, b.Code)
 	}
 	require.NoError(t, h.UndoBatches(ctx, h.maud, codes))
-	assert.Equal(t, p.Print, h.programme(nursery.ProgrammeAsked{}).Print, "everything is as it was")
+	assert.Equal(t, p.Print, h.programme(match.ProgrammeAsked{}).Print, "everything is as it was")
 }
 
 func TestAHandsOwnStrayIsMeasured(t *testing.T) {
@@ -108,5 +115,8 @@ func TestAHandsOwnStrayIsMeasured(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, 0.1, own.HandSD, 1e-9)
 	assert.Greater(t, own.Advice.By[union.Flush].Expected, usual.Advice.By[union.Flush].Expected, "a steadier hand meets more")
-	assert.True(t, slices.ContainsFunc(own.Working.Inputs, func(i working.Input) bool { return strings.Contains(i.Value, "from 6 unions") }))
+	assert.True(
+		t,
+		slices.ContainsFunc(own.Working.Inputs, func(i working.Input) bool { return strings.Contains(i.Value, "from 6 unions") }),
+	)
 }

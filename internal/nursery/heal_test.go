@@ -10,6 +10,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/bench"
+	"unionknot/internal/nursery/files"
+	"unionknot/internal/nursery/heal"
+	"unionknot/internal/nursery/match"
+	"unionknot/internal/nursery/results"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 )
 
@@ -30,7 +36,12 @@ func TestNeverMoreAreCountedThanWereTied(t *testing.T) {
 	tag := h.finished(20, h.ansel)[0]
 	count := func(taken, doubtful, dead int, causes map[string]int, replaces string) (string, error) {
 		id := h.uuid()
-		return id, h.KeepCount(ctx, h.ansel, tag.Code, nursery.NewCount{ID: id, Look: "first look", Taken: taken, Doubtful: doubtful, Dead: dead, Causes: causes, Replaces: replaces})
+		return id, h.KeepCount(
+			ctx,
+			h.ansel,
+			tag.Code,
+			heal.NewCount{ID: id, Look: "first look", Taken: taken, Doubtful: doubtful, Dead: dead, Causes: causes, Replaces: replaces},
+		)
 	}
 	_, err := count(18, 2, 1, nil, "")
 	isProblem(t, err, "only 20 were tied")
@@ -40,7 +51,11 @@ func TestNeverMoreAreCountedThanWereTied(t *testing.T) {
 	isProblem(t, err, "at least one")
 	first, err := count(15, 2, 3, map[string]int{"dried out": 1, "cambium missed": 2}, "")
 	require.NoError(t, err)
-	require.NoError(t, h.KeepCount(ctx, h.ansel, tag.Code, nursery.NewCount{ID: first, Look: "first look", Taken: 15, Doubtful: 2, Dead: 3}), "sent twice it counts once")
+	require.NoError(
+		t,
+		h.KeepCount(ctx, h.ansel, tag.Code, heal.NewCount{ID: first, Look: "first look", Taken: 15, Doubtful: 2, Dead: 3}),
+		"sent twice it counts once",
+	)
 	_, err = count(16, 1, 3, nil, "")
 	isProblem(t, err, "Somebody counted this tag")
 	second, err := count(16, 1, 3, nil, first)
@@ -52,11 +67,11 @@ func TestNeverMoreAreCountedThanWereTied(t *testing.T) {
 	require.Len(t, p.Earlier, 2, "the earlier count is kept")
 	assert.True(t, p.Earlier[0].Replaced)
 	assert.Equal(t, second, p.Now.ID)
-	r, err := h.Results(ctx, h.maud, nursery.ResultsFilter{})
+	r, err := h.Results(ctx, h.maud, results.ResultsFilter{})
 	require.NoError(t, err)
 	assert.Equal(t, 16, r.All.Taken, "the count that stands")
 	assert.Equal(t, 20, r.All.Counted)
-	_, err = h.Tap(ctx, h.ansel, tag.Code, []nursery.Tap{{ID: h.uuid(), Kind: "tied", N: 1}})
+	_, err = h.Tap(ctx, h.ansel, tag.Code, []bench.Tap{{ID: h.uuid(), Kind: "tied", N: 1}})
 	require.NoError(t, err)
 }
 
@@ -65,35 +80,35 @@ func TestResultsAreRaw90AndUncertainWhenSmall(t *testing.T) {
 	h.stocked(200, 60, 100)
 	tags := h.finished(104, h.ansel, h.odile)
 	for i, tag := range tags {
-		n := nursery.NewCount{ID: h.uuid(), Look: "first look", Taken: tag.Planned}
+		n := heal.NewCount{ID: h.uuid(), Look: "first look", Taken: tag.Planned}
 		if i == 0 {
 			n.Taken, n.Dead, n.Causes = tag.Planned-4, 4, map[string]int{"stock died": 4}
 		}
 		require.NoError(t, h.KeepCount(ctx, h.maud, tag.Code, n))
 	}
-	r, err := h.Results(ctx, h.maud, nursery.ResultsFilter{})
+	r, err := h.Results(ctx, h.maud, results.ResultsFilter{})
 	require.NoError(t, err)
 	assert.Equal(t, 100, r.All.Taken)
-	for _, g := range nursery.Groups {
+	for _, g := range results.Groups {
 		require.NotEmpty(t, r.Groups[g], g)
 		for _, l := range r.Groups[g] {
 			assert.True(t, l.Take.Low < l.Take.Mean && l.Take.Mean < l.Take.High)
 			assert.NotEmpty(t, l.Working.Inputs)
-			ts, err := h.GroupTags(ctx, h.maud, g, l.Key, nursery.ResultsFilter{})
+			ts, err := h.GroupTags(ctx, h.maud, g, l.Key, results.ResultsFilter{})
 			require.NoError(t, err)
 			assert.Len(t, ts, l.Tags, "the working lists the tags behind the figure")
 		}
 	}
 	assert.Equal(t, "stock died", r.Causes[0].Cause)
-	own, err := h.Results(ctx, h.ansel, nursery.ResultsFilter{})
+	own, err := h.Results(ctx, h.ansel, results.ResultsFilter{})
 	require.NoError(t, err)
 	assert.True(t, own.OwnOnly)
 	require.Len(t, own.Groups["worker"], 1)
 	assert.Equal(t, "Ansel", own.Groups["worker"][0].Name)
-	none, err := h.Results(ctx, h.maud, nursery.ResultsFilter{Genus: "rose"})
+	none, err := h.Results(ctx, h.maud, results.ResultsFilter{Genus: "rose"})
 	require.NoError(t, err)
 	assert.Zero(t, none.All.Counted)
-	after, err := h.Order(ctx, "O-1", nursery.WhatIf{Chance: 0.9})
+	after, err := h.Order(ctx, "O-1", outlook.WhatIf{Chance: 0.9})
 	require.NoError(t, err)
 	assert.Equal(t, 104, after.Line.Need.By.Of, "own records weigh in the next need")
 }
@@ -123,7 +138,7 @@ func TestTraceGoesBothWays(t *testing.T) {
 	assert.Empty(t, found, "signs of the search itself find nothing")
 }
 
-func (h *house) load(kind, body string) nursery.LoadPage {
+func (h *house) load(kind, body string) files.LoadPage {
 	h.Helper()
 	id, err := h.ReadFile(ctx, h.maud, kind, kind+".csv", []byte(body))
 	require.NoError(h, err)
@@ -156,7 +171,7 @@ func TestTheExampleFilesLoadOnceAndOnlyWhenTold(t *testing.T) {
 	l, err := h.Lot(ctx, "EX-L1", 8)
 	require.NoError(t, err)
 	assert.Len(t, l.Readings, 62)
-	m, err := h.Match(ctx, "EX-O1", nursery.Asked{})
+	m, err := h.Match(ctx, "EX-O1", match.Asked{})
 	require.NoError(t, err)
 	assert.Positive(t, m.Weave.Paired)
 }
@@ -164,7 +179,12 @@ func TestTheExampleFilesLoadOnceAndOnlyWhenTold(t *testing.T) {
 func TestBadRowsAreNamedByLineAndColumn(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(60, 20, 20)
-	p := h.load("lots", "\xef\xbb\xbfcode;Genus;stock;received on;form;stems;grade low mm;grade high mm\nL-1;quince;Tarn Q3;2027-01-12;bare-root;61;8;10\nL-2;quince;Tarn Q3;12/01/2027;bare-root;50;7,5;9,5\nL-3;quince;Tarn Q3;2027-01-12;bare-root;many;;\nL-4;pear;Wether;14.1.2027;potted;20;7,5;9,5\nL-4;pear;Wether;14.1.2027;potted;20;;\n")
+	p := h.load(
+		"lots",
+		"\xef\xbb\xbfcode;Genus;stock;received on;form;stems;grade low mm;grade high mm\nL-1;quince;Tarn "+
+			"Q3;2027-01-12;bare-root;61;8;10\nL-2;quince;Tarn Q3;12/01/2027;bare-root;50;7,5;9,5\nL-3;quince;Tarn "+
+			"Q3;2027-01-12;bare-root;many;;\nL-4;pear;Wether;14.1.2027;potted;20;7,5;9,5\nL-4;pear;Wether;14.1.2027;potted;20;;\n",
+	)
 	require.Empty(t, p.Whole)
 	says := ""
 	for _, b := range p.Bad {
@@ -180,14 +200,18 @@ func TestBadRowsAreNamedByLineAndColumn(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 7.5, *l.Lot.GradeLow, "a decimal comma")
 
-	p = h.load("readings", "lot,taken_on,mm,no\nL-1,2027-02-01,8.2,1\nL-1,2027-02-01,8.3,2\nL-404,2027-02-01,8,1\nL-1,2027-02-01,700,3\nL-1,2031-02-01,8,3\n")
+	p = h.load(
+		"readings",
+		"lot,taken_on,mm,no\nL-1,2027-02-01,8.2,1\nL-1,2027-02-01,8.3,2\nL-404,2027-02-01,8,1\nL-1,2027-02-01,700,3\nL-1,2031-02-01,8,3\n",
+	)
 	assert.Equal(t, 2, p.New)
 	assert.Equal(t, 3, p.BadN)
 	require.NoError(t, h.LoadNow(ctx, h.maud, p.Load.ID))
 	p = h.load("readings", "lot,taken_on,mm,no\nL-1,2027-02-01,9.9,1\n")
 	require.Len(t, p.Bad, 1)
 	assert.Contains(t, p.Bad[0].Says, "is 8.2 mm already")
-	for body, why := range map[string]string{"code,genus\nL,pear": "lacks stock", "PK\x03\x04xx": "no spreadsheet that can be read", "code;\xff\xfe": "UTF-8", "": "empty", "code,code\n": "two columns"} {
+	for body, why := range map[string]string{"code,genus\nL,pear": "lacks stock", "PK\x03\x04xx": "no spreadsheet that can be read",
+		"code;\xff\xfe": "UTF-8", "": "empty", "code,code\n": "two columns"} {
 		if body == "" {
 			_, err := h.ReadFile(ctx, h.maud, "lots", "x.csv", nil)
 			isProblem(t, err, why)

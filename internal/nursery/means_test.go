@@ -11,9 +11,14 @@ import (
 
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/bench"
+	"unionknot/internal/nursery/days"
+	"unionknot/internal/nursery/orders"
+	"unionknot/internal/nursery/stock"
+	"unionknot/internal/outlook"
 )
 
-func (h *house) orderIf(code string, w nursery.WhatIf) nursery.OrderPage {
+func (h *house) orderIf(code string, w outlook.WhatIf) outlook.OrderPage {
 	h.Helper()
 	p, err := h.Order(ctx, code, w)
 	require.NoError(h, err)
@@ -22,7 +27,7 @@ func (h *house) orderIf(code string, w nursery.WhatIf) nursery.OrderPage {
 
 func TestOrdersDrawOnTheSameStemsByPriority(t *testing.T) {
 	h := rivals(t) // O-2 for 40 trees goes before O-1, for the same stems
-	first, second := h.orderIf("O-2", nursery.WhatIf{}).Line, h.orderIf("O-1", nursery.WhatIf{}).Line
+	first, second := h.orderIf("O-2", outlook.WhatIf{}).Line, h.orderIf("O-1", outlook.WhatIf{}).Line
 	assert.Zero(t, first.Means.Stock.Lack())
 	assert.InDelta(t, first.Means.Stock.Have-float64(first.ToGo), second.Means.Stock.Have, 1e-9, "the second has what the first leaves")
 	assert.Positive(t, second.Means.Stock.Lack())
@@ -35,33 +40,37 @@ func TestOrdersDrawOnTheSameStemsByPriority(t *testing.T) {
 
 func TestChanceAndTakeMoveEverything(t *testing.T) {
 	h := rivals(t)
-	usual := h.orderIf("O-1", nursery.WhatIf{}).Line
-	sure := h.orderIf("O-1", nursery.WhatIf{Chance: 0.99}).Line
-	poor := h.orderIf("O-1", nursery.WhatIf{Points: -20}).Line
+	usual := h.orderIf("O-1", outlook.WhatIf{}).Line
+	sure := h.orderIf("O-1", outlook.WhatIf{Chance: 0.99}).Line
+	poor := h.orderIf("O-1", outlook.WhatIf{Points: -20}).Line
 	assert.Greater(t, sure.Need.Grafts, usual.Need.Grafts)
 	assert.Greater(t, poor.Need.Grafts, sure.Need.Grafts)
 	assert.Greater(t, poor.Means.Hands.Want, usual.Means.Hands.Want)
 	assert.LessOrEqual(t, usual.Need.Low, usual.Need.Grafts)
 	assert.GreaterOrEqual(t, usual.Need.High, usual.Need.Grafts)
-	wild := h.orderIf("O-1", nursery.WhatIf{Chance: 7, Points: -900})
+	wild := h.orderIf("O-1", outlook.WhatIf{Chance: 7, Points: -900})
 	assert.InDelta(t, 0.9, wild.WhatIf.Chance, 1e-9)
 	assert.Equal(t, -30, wild.WhatIf.Points)
 }
 
 func TestLaterLossesAskForMoreGrafts(t *testing.T) {
 	h := rivals(t)
-	before := h.orderIf("O-2", nursery.WhatIf{}).Line.Need.Grafts
+	before := h.orderIf("O-2", outlook.WhatIf{}).Line.Need.Grafts
 	_, err := h.db.Exec(`update house set grade_share = 0.8`)
 	require.NoError(t, err)
-	after := h.orderIf("O-2", nursery.WhatIf{}).Line.Need
+	after := h.orderIf("O-2", outlook.WhatIf{}).Line.Need
 	assert.Greater(t, after.Grafts, before+5)
 	assert.True(t, slices.ContainsFunc(after.Working.Inputs, func(i working.Input) bool { return i.Name == "Lifted and making the grade" }))
-	assert.True(t, slices.ContainsFunc(after.Working.Inputs, func(i working.Input) bool { return i.Name == "On this order" }), "and what lots and bundles differ by")
+	assert.True(
+		t,
+		slices.ContainsFunc(after.Working.Inputs, func(i working.Input) bool { return i.Name == "On this order" }),
+		"and what lots and bundles differ by",
+	)
 }
 
 func TestWaysOutOfWhatLacks(t *testing.T) {
 	h := rivals(t)
-	p := h.orderIf("O-1", nursery.WhatIf{})
+	p := h.orderIf("O-1", outlook.WhatIf{})
 	require.NotEmpty(t, p.Ways)
 	says := ""
 	for i, w := range p.Ways {
@@ -81,13 +90,45 @@ func TestWaysOutOfWhatLacks(t *testing.T) {
 	assert.Contains(t, says, "a year later")
 	assert.NotContains(t, says, "instead: 0")
 	// Another stock that pears go on takes what lacks, at no loss.
-	require.NoError(t, h.AddLot(ctx, h.maud, nursery.NewLot{Code: "L-9", Genus: "pear", StockType: "Wether", Supplier: "own", Form: "bare-root", ReceivedOn: h.Today(), Received: 500, GradeLow: 7, GradeHigh: 9}))
-	p = h.orderIf("O-1", nursery.WhatIf{})
+	require.NoError(
+		t,
+		h.AddLot(
+			ctx,
+			h.maud,
+			stock.NewLot{
+				Code:       "L-9",
+				Genus:      "pear",
+				StockType:  "Wether",
+				Supplier:   "own",
+				Form:       "bare-root",
+				ReceivedOn: h.Today(),
+				Received:   500,
+				GradeLow:   7,
+				GradeHigh:  9,
+			},
+		),
+	)
+	p = h.orderIf("O-1", outlook.WhatIf{})
 	assert.Contains(t, p.Ways[0].Says(), "on pear Wether instead: 500 are free")
 	assert.Zero(t, p.Ways[0].Steps[0].Cents)
 	// Stems that another order needs cost what it then lacks.
-	require.NoError(t, h.AddOrder(ctx, h.maud, nursery.NewOrder{Code: "O-9", Genus: "pear", Variety: "Lanternjaw", StockGenus: "pear", StockType: "Wether", Trees: 420, DueOn: time.Date(2028, 2, 20, 0, 0, 0, 0, time.UTC)}))
-	p = h.orderIf("O-1", nursery.WhatIf{})
+	require.NoError(
+		t,
+		h.AddOrder(
+			ctx,
+			h.maud,
+			orders.NewOrder{
+				Code:       "O-9",
+				Genus:      "pear",
+				Variety:    "Lanternjaw",
+				StockGenus: "pear",
+				StockType:  "Wether",
+				Trees:      420,
+				DueOn:      time.Date(2028, 2, 20, 0, 0, 0, 0, time.UTC),
+			},
+		),
+	)
+	p = h.orderIf("O-1", outlook.WhatIf{})
 	for _, w := range p.Ways {
 		for _, x := range w.Steps {
 			if strings.Contains(x.Says, "on pear Wether") {
@@ -96,12 +137,12 @@ func TestWaysOutOfWhatLacks(t *testing.T) {
 			}
 		}
 	}
-	assert.Empty(t, h.orderIf("O-2", nursery.WhatIf{}).Ways, "nothing lacks, nothing is proposed")
+	assert.Empty(t, h.orderIf("O-2", outlook.WhatIf{}).Ways, "nothing lacks, nothing is proposed")
 }
 
 func TestHandsAndWindowAreMeansToo(t *testing.T) {
 	h := rivals(t)
-	l := h.orderIf("O-2", nursery.WhatIf{}).Line
+	l := h.orderIf("O-2", outlook.WhatIf{}).Line
 	free := l.Means.Hands.Have
 	assert.Positive(t, free)
 	ps, err := h.People(ctx, h.maud)
@@ -111,19 +152,19 @@ func TestHandsAndWindowAreMeansToo(t *testing.T) {
 			require.NoError(t, h.AddAway(ctx, h.maud, p.ID, h.Today(), h.Today().AddDate(0, 3, 0), "harvest elsewhere"))
 		}
 	}
-	p := h.orderIf("O-2", nursery.WhatIf{})
+	p := h.orderIf("O-2", outlook.WhatIf{})
 	assert.Zero(t, p.Line.Means.Hands.Have)
 	assert.Contains(t, p.Ways[0].Says()+p.Ways[len(p.Ways)-1].Says(), "hours more of somebody")
 	// In a season in which nothing is open, the window is what lacks.
 	h.on(2027, 10, 20)
-	p = h.orderIf("O-2", nursery.WhatIf{})
+	p = h.orderIf("O-2", outlook.WhatIf{})
 	assert.Zero(t, p.Line.Means.Window.Have)
 	assert.Contains(t, p.Line.Means.Window.Says, "opens")
 }
 
 func TestAWeekIsChecked(t *testing.T) {
 	h := newHouse(t)
-	var w nursery.Week
+	var w days.Week
 	w.Hours[1][1], w.Knows = 9, []string{"splice"}
 	require.Error(t, h.SetWeek(ctx, h.maud, h.ansel.ID, w))
 	w.Hours[1][1], w.Knows = 4, []string{"sorcery"}
@@ -141,7 +182,7 @@ func TestAWeekIsChecked(t *testing.T) {
 func TestPaceIsCountedFromTagsDoneInOneGo(t *testing.T) {
 	h := woven(t)
 	h.plan()
-	pace := func(name string) nursery.Hand {
+	pace := func(name string) outlook.Hand {
 		p, err := h.Hands(ctx)
 		require.NoError(t, err)
 		for _, x := range p.Hands {
@@ -150,7 +191,7 @@ func TestPaceIsCountedFromTagsDoneInOneGo(t *testing.T) {
 			}
 		}
 		require.Fail(t, "no hand", name)
-		return nursery.Hand{}
+		return outlook.Hand{}
 	}
 	assert.InDelta(t, 1, pace("Ansel").Speed.Mean, 1e-9, "nothing is known yet: the house's rate")
 	assert.Contains(t, pace("Ansel").Working().Inputs[0].Source, "house default")
@@ -160,7 +201,16 @@ func TestPaceIsCountedFromTagsDoneInOneGo(t *testing.T) {
 		}
 		// Twice the house's pace: begun so long ago, and finished now.
 		ago := int64(float64(x.Planned) / 40 / 2 * 3_600_000)
-		_, err := h.Tap(ctx, h.maud, x.Code, []nursery.Tap{{ID: h.uuid(), Kind: "wiped", N: 1, AgoMS: ago}, {ID: h.uuid(), Kind: "tied", N: x.Planned, AgoMS: 1000}, {ID: h.uuid(), Kind: "finish", N: 1}})
+		_, err := h.Tap(
+			ctx,
+			h.maud,
+			x.Code,
+			[]bench.Tap{
+				{ID: h.uuid(), Kind: "wiped", N: 1, AgoMS: ago},
+				{ID: h.uuid(), Kind: "tied", N: x.Planned, AgoMS: 1000},
+				{ID: h.uuid(), Kind: "finish", N: 1},
+			},
+		)
 		require.NoError(t, err)
 	}
 	fast := pace("Ansel")

@@ -1,163 +1,32 @@
 package nursery_test
 
 import (
-	"context"
-	"errors"
 	"fmt"
 	"math/rand/v2"
 	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/access"
+	"unionknot/internal/nursery/bench"
+	"unionknot/internal/nursery/match"
+	"unionknot/internal/nursery/orders"
+	"unionknot/internal/nursery/stages"
+	"unionknot/internal/nursery/stock"
+	"unionknot/internal/nursery/wood"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
-var ctx = context.Background()
-
-// house is an empty nursery with one propagator, two hands and a looker.
-type house struct {
-	testing.TB
-	*nursery.Service
-	db                      *store.DB
-	maud, ansel, odile, eye nursery.Actor
-	r                       *rand.Rand
-}
-
-func newHouse(t testing.TB) *house {
-	t.Helper()
-	db := storetest.Empty(t)
-	s, err := nursery.New(ctx, db, storetest.Quiet)
-	require.NoError(t, err)
-	h := &house{TB: t, Service: s, db: db, r: rand.New(rand.NewPCG(9, 9))}
-	h.on(2027, 2, 10)
-	code, err := s.SetupCode(ctx)
-	require.NoError(t, err)
-	h.maud, err = s.FirstPropagator(ctx, code, "Test", "Maud", "maud", "three blunt knives")
-	require.NoError(t, err)
-	for _, n := range []nursery.NewPerson{{Name: "Ansel", SignIn: "ansel", Role: "bench hand", PIN: "2468"}, {Name: "Odile", SignIn: "odile", Role: "bench hand", PIN: "1357"},
-		{Name: "Vera", SignIn: "vera", Role: "looker", Password: "three blunt knives"}} {
-		require.NoError(t, s.AddPerson(ctx, h.maud, n))
-	}
-	ps, err := s.People(ctx, h.maud)
-	require.NoError(t, err)
-	for _, p := range ps {
-		a := nursery.Actor{ID: p.ID, Name: p.Name, Role: nursery.Role(p.Role)}
-		switch p.Name {
-		case "Ansel":
-			h.ansel = a
-		case "Odile":
-			h.odile = a
-		case "Vera":
-			h.eye = a
-		}
-	}
-	return h
-}
-
-func (h *house) on(y, m, d int) {
-	h.RunFrom(time.Date(y, time.Month(m), d, 10, 0, 0, 0, time.Local))
-}
-
-func (h *house) uuid() string {
-	a, b := h.r.Uint64(), h.r.Uint64()
-	return fmt.Sprintf("%08x-%04x-4%03x-8%03x-%012x", a>>32, a>>16&0xffff, a&0xfff, b>>52, b&0xffffffffffff)
-}
-
-func lot(code string, stems int) nursery.NewLot {
-	return nursery.NewLot{Code: code, Genus: "quince", StockType: "Tarn Q3", Form: "bare-root", ReceivedOn: time.Date(2027, 1, 12, 0, 0, 0, 0, time.UTC), Received: stems, GradeLow: 8, GradeHigh: 10}
-}
-
-// stocked adds a lot, a mother plant, a bundle and an order that fit.
-func (h *house) stocked(stems, sticks, trees int) {
-	h.Helper()
-	require.NoError(h, h.AddLot(ctx, h.maud, lot("L-1", stems)))
-	require.NoError(h, h.AddPlant(ctx, h.maud, nursery.NewPlant{Code: "M-1", Genus: "pear", Variety: "Lanternjaw"}))
-	require.NoError(h, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W-1", Plant: "M-1", State: "resting", CutOn: time.Date(2027, 1, 11, 0, 0, 0, 0, time.UTC),
-		Sticks: sticks, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 2, Whole: true}))
-	h.order("O-1", trees)
-}
-
-func (h *house) order(code string, trees int) {
-	h.Helper()
-	require.NoError(h, h.AddOrder(ctx, h.maud, nursery.NewOrder{Code: code, Genus: "pear", Variety: "Lanternjaw", StockGenus: "quince", StockType: "Tarn Q3",
-		Trees: trees, DueOn: time.Date(2028, 2, 20, 0, 0, 0, 0, time.UTC)}))
-}
-
-func (h *house) batch(order string, grafts int) string {
-	h.Helper()
-	asked := nursery.Asked{Grafts: grafts}
-	p, err := h.Match(ctx, order, asked)
-	require.NoError(h, err)
-	code, err := h.MakeBatch(ctx, h.maud, order, nursery.MakeBatch{Asked: asked, Print: p.Print, Once: h.uuid(), Tie: "film", Healing: "cold callus"})
-	require.NoError(h, err)
-	return code
-}
-
-func (h *house) tagsOf(batch string, hands ...nursery.Actor) []store.Tag {
-	h.Helper()
-	var ids []int64
-	for _, a := range hands {
-		ids = append(ids, a.ID)
-	}
-	require.NoError(h, h.MakeTags(ctx, h.maud, batch, h.Today(), ids))
-	p, err := h.Batch(ctx, batch)
-	require.NoError(h, err)
-	return p.Tags
-}
-
-func (h *house) tap(a nursery.Actor, tag, kind string, n int) nursery.Tapped {
-	h.Helper()
-	done, err := h.Tap(ctx, a, tag, []nursery.Tap{{ID: h.uuid(), Kind: kind, N: n}})
-	require.NoError(h, err)
-	return done
-}
-
-// balances adds a lot's or bundle's accounts up.
-func sumOf(bs []store.Balance) (total int, by map[string]int) {
-	by = map[string]int{}
-	for _, b := range bs {
-		total += b.N
-		by[b.Account] = b.N
-	}
-	return total, by
-}
-
-func (h *house) stems(code string) map[string]int {
-	h.Helper()
-	p, err := h.Lot(ctx, code, 0)
-	require.NoError(h, err)
-	total, by := sumOf(p.Balances)
-	require.Equal(h, p.Lot.Received, total, "every stem is somewhere")
-	return by
-}
-
-func (h *house) pieces(code string) map[string]int {
-	h.Helper()
-	p, err := h.Bundle(ctx, code)
-	require.NoError(h, err)
-	total, by := sumOf(p.Balances)
-	require.Equal(h, p.Bundle.Pieces, total, "every piece is somewhere")
-	return by
-}
-
-func isProblem(t testing.TB, err error, says string) {
-	t.Helper()
-	var p nursery.Problem
-	var ps nursery.Problems
-	require.True(t, errors.As(err, &p) || errors.As(err, &ps), "%v", err)
-	assert.Contains(t, err.Error(), says)
-}
-
 func TestTheFirstPropagatorNeedsTheCode(t *testing.T) {
-	db := storetest.Empty(t)
-	s, err := nursery.New(ctx, db, storetest.Quiet)
+	db := testhouse.Empty(t)
+	s, err := stages.New(ctx, db, testhouse.Quiet)
 	require.NoError(t, err)
 	empty, err := s.Empty(ctx)
 	require.NoError(t, err)
@@ -187,7 +56,7 @@ func TestFiveWrongTriesWait(t *testing.T) {
 		isProblem(t, err, "do not belong together")
 	}
 	_, err := h.SignIn(ctx, "maud", "three blunt knives")
-	assert.ErrorIs(t, err, nursery.ErrWait, "even the right one waits")
+	assert.ErrorIs(t, err, access.ErrWait, "even the right one waits")
 	_, err = h.SignIn(ctx, "nobody", "x")
 	isProblem(t, err, "do not belong together")
 	_, err = h.SignInByPIN(ctx, h.ansel.ID, "0000")
@@ -202,10 +71,14 @@ func TestWhoMayDoWhat(t *testing.T) {
 	h.stocked(60, 10, 20)
 	for _, a := range []nursery.Actor{h.ansel, h.eye} {
 		for name, err := range map[string]error{
-			"lot": h.AddLot(ctx, a, lot("L-9", 5)), "plant": h.AddPlant(ctx, a, nursery.NewPlant{}), "bundle": h.AddBundle(ctx, a, nursery.NewBundle{}),
-			"order": h.AddOrder(ctx, a, nursery.NewOrder{}), "person": h.AddPerson(ctx, a, nursery.NewPerson{}), "way": h.ChooseWay(ctx, a, "sealing", "brushed wax"),
-			"readings": h.AddReadings(ctx, a, "L-1", []float64{8}), "settle": h.SettleStock(ctx, a, "L-1", "free", "lost", "x", 1), "undo": h.UndoBatch(ctx, a, "X"),
-			"tags": h.MakeTags(ctx, a, "X", h.Today(), []int64{1}), "leave": h.Leave(ctx, a, 1, false), "throw": h.ThrowOutWood(ctx, a, "W-1", "x", 1),
+			"lot": h.AddLot(ctx, a, lot("L-9", 5)), "plant": h.AddPlant(ctx, a, wood.NewPlant{}),
+			"bundle": h.AddBundle(ctx, a, wood.NewBundle{}),
+			"order":  h.AddOrder(ctx, a, orders.NewOrder{}), "person": h.AddPerson(ctx, a, access.NewPerson{}),
+			"way":      h.ChooseWay(ctx, a, "sealing", "brushed wax"),
+			"readings": h.AddReadings(ctx, a, "L-1", []float64{8}), "settle": h.SettleStock(ctx, a, "L-1", "free", "lost", "x", 1),
+			"undo": h.UndoBatch(ctx, a, "X"),
+			"tags": h.MakeTags(ctx, a, "X", h.Today(), []int64{1}), "leave": h.Leave(ctx, a, 1, false),
+			"throw": h.ThrowOutWood(ctx, a, "W-1", "x", 1),
 		} {
 			assert.ErrorIs(t, err, nursery.ErrNotAllowed, "%s by %s", name, a.Role)
 		}
@@ -217,8 +90,8 @@ func TestWhoMayDoWhat(t *testing.T) {
 
 func TestBadInputIsNamedAndKeepsNothing(t *testing.T) {
 	h := newHouse(t)
-	isProblem(t, h.AddLot(ctx, h.maud, nursery.NewLot{Code: "no good!", Genus: "dragon"}), "Choose a genus")
-	isProblem(t, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W", Plant: "M-1", TipMM: 9, BaseMM: 5}), "swapped")
+	isProblem(t, h.AddLot(ctx, h.maud, stock.NewLot{Code: "no good!", Genus: "dragon"}), "Choose a genus")
+	isProblem(t, h.AddBundle(ctx, h.maud, wood.NewBundle{Code: "W", Plant: "M-1", TipMM: 9, BaseMM: 5}), "swapped")
 	h.stocked(60, 10, 20)
 	isProblem(t, h.AddLot(ctx, h.maud, lot("l-1", 5)), "already there")
 	isProblem(t, h.AddReadings(ctx, h.maud, "L-1", []float64{8.2, 820}), "Nothing was kept")
@@ -248,9 +121,9 @@ func TestReadingsMakeTheClasses(t *testing.T) {
 func TestTheNeedFollowsTheChanceAndOwnRecords(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(400, 80, 140)
-	low, err := h.Order(ctx, "O-1", nursery.WhatIf{Chance: 0.6})
+	low, err := h.Order(ctx, "O-1", outlook.WhatIf{Chance: 0.6})
 	require.NoError(t, err)
-	high, err := h.Order(ctx, "O-1", nursery.WhatIf{Chance: 0.99})
+	high, err := h.Order(ctx, "O-1", outlook.WhatIf{Chance: 0.99})
 	require.NoError(t, err)
 	assert.Less(t, low.Line.Need.Grafts, high.Line.Need.Grafts)
 	assert.Equal(t, "whip-and-tongue", low.Line.Need.By.Technique.Key, "the best take whose window is open")
@@ -272,13 +145,18 @@ func TestTwentyPlannersCannotSpendAStemTwice(t *testing.T) {
 	}
 	for i := 1; i <= 20; i++ {
 		wait.Go(func() {
-			code, asked := fmt.Sprintf("O-%d", i), nursery.Asked{Grafts: 20}
+			code, asked := fmt.Sprintf("O-%d", i), match.Asked{Grafts: 20}
 			for range 40 { // look, try, and look again when somebody was faster
 				p, err := h.Match(ctx, code, asked)
 				if !assert.NoError(t, err) || p.Weave.Paired == 0 {
 					return
 				}
-				b, err := h.MakeBatch(ctx, h.maud, code, nursery.MakeBatch{Asked: asked, Print: p.Print, Once: keys[i], Tie: "film", Healing: "cold callus"})
+				b, err := h.MakeBatch(
+					ctx,
+					h.maud,
+					code,
+					match.MakeBatch{Asked: asked, Print: p.Print, Once: keys[i], Tie: "film", Healing: "cold callus"},
+				)
 				if err == nil {
 					x, err := h.Batch(ctx, b)
 					assert.NoError(t, err)
@@ -301,16 +179,19 @@ func TestTwentyPlannersCannotSpendAStemTwice(t *testing.T) {
 	assert.ErrorIs(t, h.db.Tx(ctx, func(q store.Q) error {
 		l, err := q.LotByCode(ctx, "L-1")
 		require.NoError(t, err)
-		return q.MoveStock(ctx, store.Move{Of: l.ID, N: 131, From: store.Free, To: store.Aside, Reason: "x", PersonID: h.maud.ID, At: h.Now()})
+		return q.MoveStock(
+			ctx,
+			store.Move{Of: l.ID, N: 131, From: store.Free, To: store.Aside, Reason: "by hand", Note: "x", PersonID: h.maud.ID, At: h.Now()},
+		)
 	}), store.ErrShort, "the database itself refuses")
 }
 
 func TestABatchIsMadeOnceAndAsItWasSeen(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(130, 60, 40)
-	p, err := h.Match(ctx, "O-1", nursery.Asked{Grafts: 30})
+	p, err := h.Match(ctx, "O-1", match.Asked{Grafts: 30})
 	require.NoError(t, err)
-	ask := nursery.MakeBatch{Asked: nursery.Asked{Grafts: 30}, Print: p.Print, Once: h.uuid(), Tie: "film", Healing: "cold callus"}
+	ask := match.MakeBatch{Asked: match.Asked{Grafts: 30}, Print: p.Print, Once: h.uuid(), Tie: "film", Healing: "cold callus"}
 	first, err := h.MakeBatch(ctx, h.maud, "O-1", ask)
 	require.NoError(t, err)
 	again, err := h.MakeBatch(ctx, h.maud, "O-1", ask)
@@ -348,14 +229,14 @@ func TestTagsAreOfOneLotBundleAndTechniqueAndShared(t *testing.T) {
 	isProblem(t, h.MakeTags(ctx, h.maud, b, h.Today(), []int64{h.odile.ID}), "has begun")
 	isProblem(t, h.UndoBatch(ctx, h.maud, b), "has begun")
 	require.NoError(t, h.HandOver(ctx, h.ansel, tags[1].Code, h.odile.ID))
-	isProblem(t, h.HandOver(ctx, h.ansel, tags[0].Code, h.odile.ID), "one hand's work")
+	isProblem(t, h.HandOver(ctx, h.ansel, tags[0].Code, h.odile.ID), "one worker's work")
 }
 
 func TestATapSentTwiceCountsOnce(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(100, 30, 20)
 	tag := h.tagsOf(h.batch("O-1", 24), h.ansel)[0]
-	taps := []nursery.Tap{{ID: h.uuid(), Kind: "tied", N: 5}, {ID: h.uuid(), Kind: "tied", N: 1, AgoMS: 3000}}
+	taps := []bench.Tap{{ID: h.uuid(), Kind: "tied", N: 5}, {ID: h.uuid(), Kind: "tied", N: 1, AgoMS: 3000}}
 	var wait sync.WaitGroup
 	for range 8 { // the same taps from a tablet that is not sure they arrived
 		wait.Go(func() {
@@ -370,8 +251,8 @@ func TestATapSentTwiceCountsOnce(t *testing.T) {
 	assert.Equal(t, 6, c.Counts.Tied)
 	assert.Equal(t, 18, c.Counts.Left)
 	_, err = h.Tap(ctx, h.odile, tag.Code, taps)
-	assert.ErrorIs(t, err, nursery.ErrNotAllowed, "another hand's tag")
-	_, err = h.Tap(ctx, h.ansel, tag.Code, []nursery.Tap{{ID: "x", Kind: "tied", N: 1}})
+	assert.ErrorIs(t, err, nursery.ErrNotAllowed, "another worker's tag")
+	_, err = h.Tap(ctx, h.ansel, tag.Code, []bench.Tap{{ID: "x", Kind: "tied", N: 1}})
 	isProblem(t, err, "Load the card anew")
 }
 
@@ -381,18 +262,18 @@ func TestTheLedgerFollowsTheBench(t *testing.T) {
 	tag := h.tagsOf(h.batch("O-1", 24), h.ansel)[0]
 	h.tap(h.ansel, tag.Code, "tied", 5)
 	h.tap(h.ansel, tag.Code, "spoiled wood", 1)
-	spoiltStock := []nursery.Tap{{ID: h.uuid(), Kind: "spoiled stock", N: 1}}
+	spoiltStock := []bench.Tap{{ID: h.uuid(), Kind: "spoiled stock", N: 1}}
 	_, err := h.Tap(ctx, h.ansel, tag.Code, spoiltStock)
 	require.NoError(t, err)
 	c := h.tap(h.ansel, tag.Code, "dropped", 1).Counts
 	assert.Equal(t, 19, c.Left, "what was spoiled is drawn anew while there is any")
 	assert.Equal(t, map[string]int{"aside": 24, "free": 14, "spoiled": 2}, h.pieces("W-1"))
 	assert.Equal(t, map[string]int{"aside": 24, "free": 15, "spoiled": 1}, h.stems("L-1"))
-	_, err = h.Tap(ctx, h.ansel, tag.Code, []nursery.Tap{{ID: h.uuid(), Kind: "undo", N: 1, Undoes: spoiltStock[0].ID}})
+	_, err = h.Tap(ctx, h.ansel, tag.Code, []bench.Tap{{ID: h.uuid(), Kind: "undo", N: 1, Undoes: spoiltStock[0].ID}})
 	require.NoError(t, err)
 	assert.Equal(t, map[string]int{"aside": 24, "free": 16}, h.stems("L-1"), "taken back, the stem is there again")
 	h.tap(h.ansel, tag.Code, "set aside", 1)
-	finish := []nursery.Tap{{ID: h.uuid(), Kind: "tied", N: 10}, {ID: h.uuid(), Kind: "finish", N: 1}}
+	finish := []bench.Tap{{ID: h.uuid(), Kind: "tied", N: 10}, {ID: h.uuid(), Kind: "finish", N: 1}}
 	done, err := h.Tap(ctx, h.ansel, tag.Code, finish)
 	require.NoError(t, err)
 	assert.True(t, done.Counts.Finished)
@@ -401,7 +282,7 @@ func TestTheLedgerFollowsTheBench(t *testing.T) {
 	late := h.tap(h.ansel, tag.Code, "tied", 1)
 	require.Len(t, late.Held, 1, "kept, and not counted")
 	assert.Equal(t, "the tag is finished", late.Held[0].Why)
-	_, err = h.Tap(ctx, h.ansel, tag.Code, []nursery.Tap{{ID: h.uuid(), Kind: "undo", N: 1, Undoes: finish[1].ID}})
+	_, err = h.Tap(ctx, h.ansel, tag.Code, []bench.Tap{{ID: h.uuid(), Kind: "undo", N: 1, Undoes: finish[1].ID}})
 	require.NoError(t, err)
 	assert.Equal(t, 24-1, h.stems("L-1")[store.Aside], "opened again, as it was")
 }
@@ -415,13 +296,13 @@ func TestNoMoreIsTiedThanWasLaidOut(t *testing.T) {
 	kinds := []string{"tied", "tied", "tied", "spoiled wood", "spoiled stock", "dropped", "set aside"}
 	var ids []string
 	for range 120 {
-		tap := nursery.Tap{ID: h.uuid(), Kind: kinds[r.IntN(len(kinds))], N: 1}
+		tap := bench.Tap{ID: h.uuid(), Kind: kinds[r.IntN(len(kinds))], N: 1}
 		if r.IntN(4) == 0 && len(ids) > 0 {
 			tap.Kind, tap.Undoes = "undo", ids[r.IntN(len(ids))]
 		} else if tap.Kind == "tied" && r.IntN(3) == 0 {
 			tap.N = 5
 		}
-		done, err := h.Tap(ctx, h.ansel, tag.Code, []nursery.Tap{tap})
+		done, err := h.Tap(ctx, h.ansel, tag.Code, []bench.Tap{tap})
 		require.NoError(t, err)
 		if tap.Kind != "undo" {
 			ids = append(ids, tap.ID)

@@ -8,27 +8,33 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/core/benchday"
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/bench"
+	"unionknot/internal/nursery/days"
+	"unionknot/internal/nursery/match"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // woven is a house with both rivals' batches made, and nothing on the days.
 func woven(t *testing.T) *house {
 	h := rivals(t)
-	p := h.programme(nursery.ProgrammeAsked{})
-	_, err := h.MakeProgramme(ctx, h.maud, nursery.MakeProgramme{Print: p.Print, Once: h.uuid(), Tie: "rubber"})
+	p := h.programme(match.ProgrammeAsked{})
+	_, err := h.MakeProgramme(ctx, h.maud, match.MakeProgramme{Print: p.Print, Once: h.uuid(), Tie: "rubber"})
 	require.NoError(t, err)
 	return h
 }
 
-func (h *house) days() nursery.DaysPage {
+func (h *house) days() outlook.DaysPage {
 	h.Helper()
 	p, err := h.BenchDays(ctx, time.Time{})
 	require.NoError(h, err)
 	return p
 }
 
-func (h *house) plan() nursery.Planned {
+func (h *house) plan() days.Planned {
 	h.Helper()
 	done, err := h.PlanDays(ctx, h.maud)
 	require.NoError(h, err)
@@ -46,11 +52,20 @@ func (h *house) openTags() []store.Tag {
 func (h *house) conserved() {
 	h.Helper()
 	var off int
-	require.NoError(h, h.db.Get(&off, `select count(*) from (select batch_id, lot_id, bundle_id, technique, stock_mm, wood_mm, sum(n) as n from batch_thread group by 1, 2, 3, 4, 5, 6) a
+	require.NoError(
+		h,
+		h.db.Get(
+			&off,
+			`select count(*) from (select batch_id, lot_id, bundle_id, technique, stock_mm, wood_mm, sum(n) as n from batch_thread group by 1, 2, 3, 4, 5, 6) a
 		full join (select t.batch_id, t.lot_id, t.bundle_id, t.technique, x.stock_mm, x.wood_mm, sum(x.n) as n from tag t join tag_thread x on x.tag_id = t.id group by 1, 2, 3, 4, 5, 6) b
-		using (batch_id, lot_id, bundle_id, technique, stock_mm, wood_mm) where a.n is distinct from b.n`))
+		using (batch_id, lot_id, bundle_id, technique, stock_mm, wood_mm) where a.n is distinct from b.n`,
+		),
+	)
 	require.Zero(h, off)
-	require.NoError(h, h.db.Get(&off, `select count(*) from tag t where planned <> (select sum(n) from tag_thread x where x.tag_id = t.id)`))
+	require.NoError(
+		h,
+		h.db.Get(&off, `select count(*) from tag t where planned <> (select sum(n) from tag_thread x where x.tag_id = t.id)`),
+	)
 	require.Zero(h, off)
 }
 
@@ -89,7 +104,7 @@ func TestTheDaysArePlannedAgainFromWhatWasMade(t *testing.T) {
 	h.plan()
 	ts := h.openTags()
 	first := ts[0]
-	_, err := h.Tap(ctx, h.maud, first.Code, []nursery.Tap{{ID: h.uuid(), Kind: "tied", N: 3}})
+	_, err := h.Tap(ctx, h.maud, first.Code, []bench.Tap{{ID: h.uuid(), Kind: "tied", N: 3}})
 	require.NoError(t, err)
 	// A whole day went by without a graft, and Odile falls ill.
 	h.on(2027, 2, 12)
@@ -120,7 +135,7 @@ func TestATagIsMovedHeldAndRefused(t *testing.T) {
 	h := woven(t)
 	h.plan()
 	x := h.openTags()[0]
-	to := nursery.MoveTags{Codes: []string{x.Code}, Worker: h.odile.ID, Day: time.Date(2027, 2, 17, 0, 0, 0, 0, time.UTC), Half: 2}
+	to := days.MoveTags{Codes: []string{x.Code}, Worker: h.odile.ID, Day: time.Date(2027, 2, 17, 0, 0, 0, 0, time.UTC), Half: 2}
 	require.ErrorIs(t, h.MoveTags(ctx, h.ansel, to), nursery.ErrNotAllowed)
 	require.NoError(t, h.MoveTags(ctx, h.maud, to))
 	moved, err := h.db.Q().TagByCode(ctx, x.Code)
@@ -132,13 +147,13 @@ func TestATagIsMovedHeldAndRefused(t *testing.T) {
 	assert.Equal(t, to.Day, moved.Day.UTC())
 	assert.Equal(t, 2, moved.Half)
 
-	refused := func(says string, m nursery.MoveTags) {
+	refused := func(says string, m days.MoveTags) {
 		t.Helper()
 		var p nursery.Problem
 		require.ErrorAs(t, h.MoveTags(ctx, h.maud, m), &p)
 		assert.Contains(t, p.Says, says)
 	}
-	var w nursery.Week
+	var w days.Week
 	w.Hours[3][2], w.Knows = 3, []string{"chip-bud"}
 	require.NoError(t, h.SetWeek(ctx, h.maud, h.ansel.ID, w))
 	m := to
@@ -155,7 +170,7 @@ func TestATagIsMovedHeldAndRefused(t *testing.T) {
 	m = to
 	m.Codes = []string{"Z9-ZZZZ"}
 	refused("finished, or gone", m)
-	_, err = h.Tap(ctx, h.maud, x.Code, []nursery.Tap{{ID: h.uuid(), Kind: "tied", N: 1}})
+	_, err = h.Tap(ctx, h.maud, x.Code, []bench.Tap{{ID: h.uuid(), Kind: "tied", N: 1}})
 	require.NoError(t, err)
 	refused("is begun", to)
 	require.NoError(t, h.LockTags(ctx, h.maud, []string{h.openTags()[1].Code}, true))
@@ -163,7 +178,7 @@ func TestATagIsMovedHeldAndRefused(t *testing.T) {
 
 func TestNobodyIsPlannedForWhatTheyDoNotKnow(t *testing.T) {
 	h := woven(t)
-	var w nursery.Week
+	var w days.Week
 	w.Hours[1][1], w.Knows = 4, []string{"chip-bud"}
 	for _, a := range []nursery.Actor{h.ansel, h.odile} {
 		require.NoError(t, h.SetWeek(ctx, h.maud, a.ID, w))
@@ -171,20 +186,20 @@ func TestNobodyIsPlannedForWhatTheyDoNotKnow(t *testing.T) {
 	done := h.plan()
 	assert.Zero(t, done.Made)
 	require.NotEmpty(t, done.Unplaced)
-	assert.Equal(t, "nobody who knows it is there on those days", done.Unplaced[0].Why)
+	assert.Equal(t, benchday.NobodyThere, done.Unplaced[0].Lack)
 	ways, late, err := h.PlanWays(ctx)
 	require.NoError(t, err)
 	assert.Positive(t, late)
 	says := ""
 	for i, x := range ways {
 		says += x.Says + "\n"
-		assert.Equal(t, nursery.Money(x.Cents), x.Working.Answer)
+		assert.Equal(t, words.Money(x.Cents), x.Working.Answer)
 		if i > 0 {
 			assert.GreaterOrEqual(t, x.EachCents(), ways[i-1].EachCents())
 		}
 	}
 	assert.Contains(t, says, "Teach")
-	assert.Contains(t, says, "one more hand")
+	assert.Contains(t, says, "one more worker")
 	assert.Contains(t, says, "bud them in summer")
 }
 
@@ -230,8 +245,8 @@ func TestTheDaySheetAddsUpAndIsKeyedInOnce(t *testing.T) {
 
 	x := d.Tags[0]
 	once := h.uuid()
-	sheet := func() []nursery.Keyed {
-		return []nursery.Keyed{{Code: x.Code, Tied: x.Planned - 1, SpoiledWood: 1, Finish: true}, {Code: d.Tags[1].Code}}
+	sheet := func() []bench.Keyed {
+		return []bench.Keyed{{Code: x.Code, Tied: x.Planned - 1, SpoiledWood: 1, Finish: true}, {Code: d.Tags[1].Code}}
 	}
 	_, err = h.KeyDay(ctx, h.ansel, once, sheet())
 	require.ErrorIs(t, err, nursery.ErrNotAllowed)
@@ -245,7 +260,12 @@ func TestTheDaySheetAddsUpAndIsKeyedInOnce(t *testing.T) {
 	assert.Equal(t, x.Planned-1, got.Tied)
 	assert.NotNil(t, got.FinishedAt)
 	var ps nursery.Problems
-	_, err = h.KeyDay(ctx, h.maud, h.uuid(), []nursery.Keyed{{Code: d.Tags[1].Code, Tied: 900}, {Code: "Q1-QQQQ", Tied: 1}, {Code: x.Code, Tied: 1}})
+	_, err = h.KeyDay(
+		ctx,
+		h.maud,
+		h.uuid(),
+		[]bench.Keyed{{Code: d.Tags[1].Code, Tied: 900}, {Code: "Q1-QQQQ", Tied: 1}, {Code: x.Code, Tied: 1}},
+	)
 	require.ErrorAs(t, err, &ps)
 	assert.Len(t, ps, 3)
 	_, err = h.KeyDay(ctx, h.maud, "no key", nil)
@@ -260,7 +280,7 @@ func TestWoodIsGraftedNeitherBeforeItIsCutNorAfterItKeeps(t *testing.T) {
 		for _, c := range r.Cells {
 			for _, x := range c.Runs {
 				assert.False(t, x.Late)
-				assert.False(t, c.Day.After(x.LastDay), "%s on %s", x.Codes, c.Day)
+				assert.False(t, c.Day.After(x.Span.Last), "%s on %s", x.Codes, c.Day)
 			}
 			assert.LessOrEqual(t, c.Used, c.Hours+0.3)
 		}
@@ -278,15 +298,15 @@ func TestWoodIsGraftedNeitherBeforeItIsCutNorAfterItKeeps(t *testing.T) {
 
 func TestATeamIsWeighedAgainstAllAlone(t *testing.T) {
 	h := newHouse(t)
-	p, err := h.Team(ctx, nursery.TeamAsked{})
+	p, err := h.Team(ctx, days.TeamAsked{})
 	require.NoError(t, err)
 	assert.Equal(t, "whip and tongue", p.Technique.Name)
 	assert.Len(t, p.Splits, 3)
 	assert.Contains(t, p.Says, "alone is best")
-	p, err = h.Team(ctx, nursery.TeamAsked{People: 3, CutSeconds: 60, TieSeconds: 30, TierPct: 50})
+	p, err = h.Team(ctx, days.TeamAsked{People: 3, CutSeconds: 60, TieSeconds: 30, TierPct: 50})
 	require.NoError(t, err)
 	assert.Contains(t, p.Says, "pays")
-	p, err = h.Team(ctx, nursery.TeamAsked{People: 999, CutSeconds: -3})
+	p, err = h.Team(ctx, days.TeamAsked{People: 999, CutSeconds: -3})
 	require.NoError(t, err)
 	assert.Equal(t, 3, p.Asked.People)
 }

@@ -10,10 +10,19 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/union"
 	"unionknot/internal/core/wood"
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/heal"
+	"unionknot/internal/nursery/match"
+	"unionknot/internal/nursery/orders"
+	"unionknot/internal/nursery/places"
+	seasonstage "unionknot/internal/nursery/season"
+	"unionknot/internal/nursery/stock"
+	woodstage "unionknot/internal/nursery/wood"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 )
 
@@ -38,9 +47,9 @@ func (h *house) slip() (begins, ends int) {
 func TestDroughtIsNotTheEndOfSlip(t *testing.T) {
 	h := newHouse(t)
 	h.on(2027, 4, 14)
-	require.NoError(t, h.NoteSeen(ctx, h.maud, "pome", nursery.NewSeen{Says: season.Slips}))
+	require.NoError(t, h.NoteSeen(ctx, h.maud, "pome", seasonstage.NewSeen{Says: season.Slips}))
 	h.on(2027, 7, 28)
-	n := nursery.NewSeen{Says: season.DoesNotSlip, On: time.Date(2027, 6, 20, 0, 0, 0, 0, time.UTC)}
+	n := seasonstage.NewSeen{Says: season.DoesNotSlip, On: time.Date(2027, 6, 20, 0, 0, 0, 0, time.UTC)}
 	isProblem(t, h.NoteSeen(ctx, h.maud, "pome", n), "Was the soil wet?")
 	n.Soil = "frozen"
 	isProblem(t, h.NoteSeen(ctx, h.maud, "pome", n), "wet or dry")
@@ -51,14 +60,14 @@ func TestDroughtIsNotTheEndOfSlip(t *testing.T) {
 	b, err := h.SeasonBand(ctx, "pome")
 	require.NoError(t, err)
 	assert.Equal(t, technique.Shut, window(t, b, "T-bud (shield)").Verdict)
-	assert.Contains(t, window(t, b, "T-bud (shield)").Why, "want of water")
+	assert.Equal(t, technique.BarkDry, window(t, b, "T-bud (shield)").Reason)
 	assert.NotEqual(t, technique.Shut, window(t, b, "chip bud").Verdict)
-	require.NoError(t, h.NoteSeen(ctx, h.maud, "pome", nursery.NewSeen{Says: season.Slips}))
+	require.NoError(t, h.NoteSeen(ctx, h.maud, "pome", seasonstage.NewSeen{Says: season.Slips}))
 	b, err = h.SeasonBand(ctx, "pome")
 	require.NoError(t, err)
 	assert.Equal(t, technique.Best, window(t, b, "T-bud (shield)").Verdict, "it slips again")
 	h.on(2027, 8, 20)
-	require.NoError(t, h.NoteSeen(ctx, h.maud, "pome", nursery.NewSeen{Says: season.DoesNotSlip, Soil: season.SoilWet}))
+	require.NoError(t, h.NoteSeen(ctx, h.maud, "pome", seasonstage.NewSeen{Says: season.DoesNotSlip, Soil: season.SoilWet}))
 	_, ends = h.slip()
 	assert.Negative(t, ends, "in wet soil slip has ended")
 }
@@ -66,7 +75,7 @@ func TestDroughtIsNotTheEndOfSlip(t *testing.T) {
 func TestAFarSightIsAskedBack(t *testing.T) {
 	h := newHouse(t)
 	h.on(2027, 2, 10)
-	n := nursery.NewSeen{Says: "budwood ripe"}
+	n := seasonstage.NewSeen{Says: "budwood ripe"}
 	isProblem(t, h.NoteSeen(ctx, h.maud, "pome", n), "days before budwood ripe usually comes")
 	p, err := h.Season(ctx, "pome")
 	require.NoError(t, err)
@@ -95,14 +104,14 @@ func TestOnlyASoundLookSettlesAStore(t *testing.T) {
 	_, err := h.Simulate(ctx, h.maud, "cold store 1", rs)
 	require.NoError(t, err)
 	require.Contains(t, kinds(), "warmth")
-	require.NoError(t, h.LookAtCold(ctx, h.maud, "cold store 1", nursery.NewLook{Found: "mould"}))
+	require.NoError(t, h.LookAtCold(ctx, h.maud, "cold store 1", places.NewLook{Found: "mould"}))
 	assert.Contains(t, kinds(), "warmth", "mould settles nothing")
 	assert.Contains(t, kinds(), "failed look")
 	h.RunFrom(h.Now().Add(time.Hour))
-	require.NoError(t, h.LookAtCold(ctx, h.maud, "cold store 1", nursery.NewLook{Found: "sound"}))
+	require.NoError(t, h.LookAtCold(ctx, h.maud, "cold store 1", places.NewLook{Found: "sound"}))
 	assert.NotContains(t, kinds(), "warmth")
 	assert.NotContains(t, kinds(), "failed look")
-	require.NoError(t, h.LookAtCold(ctx, h.maud, "cold store 1", nursery.NewLook{Bundle: "W-1", Found: "drying"}))
+	require.NoError(t, h.LookAtCold(ctx, h.maud, "cold store 1", places.NewLook{Bundle: "W-1", Found: "drying"}))
 	assert.Contains(t, kinds(), "failed look")
 	// A thermometer read by hand does not make a silent logger speak.
 	h.RunFrom(h.Now().Add(5 * time.Hour))
@@ -113,7 +122,12 @@ func TestOnlyASoundLookSettlesAStore(t *testing.T) {
 func TestADoubtedReadingWaitsForAWord(t *testing.T) {
 	h := coldHouse(t)
 	at := h.Now().Add(-2 * time.Hour)
-	_, err := h.Simulate(ctx, h.maud, "cold store 1", []wood.Reading{{At: at.Add(-4 * time.Hour), C: 1}, {At: at, C: -40}, {At: at.Add(time.Hour), C: 1}})
+	_, err := h.Simulate(
+		ctx,
+		h.maud,
+		"cold store 1",
+		[]wood.Reading{{At: at.Add(-4 * time.Hour), C: 1}, {At: at, C: -40}, {At: at.Add(time.Hour), C: 1}},
+	)
 	require.NoError(t, err)
 	p := h.cold()
 	require.Len(t, p.Doubted, 1)
@@ -132,7 +146,7 @@ func TestAVerdictIsOverruledWithAReasonOnTheTag(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(40, 12, 20)
 	h.on(2027, 4, 20) // bark slips: no whip and tongue by the season
-	p, err := h.Match(ctx, "O-1", nursery.Asked{Grafts: 20})
+	p, err := h.Match(ctx, "O-1", match.Asked{Grafts: 20})
 	require.NoError(t, err)
 	for _, l := range p.Chooser {
 		if l.Technique.Key == "whip-and-tongue" {
@@ -140,12 +154,12 @@ func TestAVerdictIsOverruledWithAReasonOnTheTag(t *testing.T) {
 			require.True(t, l.Standing.Season)
 		}
 	}
-	asked := nursery.Asked{Grafts: 20, Ways: []string{"whip-and-tongue"}, Against: []string{"whip-and-tongue"}}
+	asked := match.Asked{Grafts: 20, Ways: []string{"whip-and-tongue"}, Against: []string{"whip-and-tongue"}}
 	p, err = h.Match(ctx, "O-1", asked)
 	require.NoError(t, err)
 	require.Equal(t, 20, p.Weave.Paired)
 	require.True(t, p.Overruled())
-	m := nursery.MakeBatch{Asked: asked, Print: p.Print, Once: h.uuid(), Tie: "film", Healing: "cold callus"}
+	m := match.MakeBatch{Asked: asked, Print: p.Print, Once: h.uuid(), Tie: "film", Healing: "cold callus"}
 	_, err = h.MakeBatch(ctx, h.maud, "O-1", m)
 	isProblem(t, err, "Say in a few words why")
 	m.Why, m.Once = "stock kept back in the cold store", h.uuid()
@@ -158,9 +172,24 @@ func TestAVerdictIsOverruledWithAReasonOnTheTag(t *testing.T) {
 
 func TestSectionsSayWhatTheGenusDoesNot(t *testing.T) {
 	h := newHouse(t)
-	require.NoError(t, h.AddOrder(ctx, h.maud, nursery.NewOrder{Code: "O-1", Genus: "maple", Variety: "Ember Rook", StockGenus: "maple", StockType: "seedling", Trees: 5, DueOn: time.Date(2028, 1, 1, 0, 0, 0, 0, time.UTC)}))
+	require.NoError(
+		t,
+		h.AddOrder(
+			ctx,
+			h.maud,
+			orders.NewOrder{
+				Code:       "O-1",
+				Genus:      "maple",
+				Variety:    "Ember Rook",
+				StockGenus: "maple",
+				StockType:  "seedling",
+				Trees:      5,
+				DueOn:      time.Date(2028, 1, 1, 0, 0, 0, 0, time.UTC),
+			},
+		),
+	)
 	says := func() string {
-		p, err := h.Order(ctx, "O-1", nursery.WhatIf{})
+		p, err := h.Order(ctx, "O-1", outlook.WhatIf{})
 		require.NoError(t, err)
 		return p.Compatibility
 	}
@@ -179,18 +208,50 @@ func TestSectionsSayWhatTheGenusDoesNot(t *testing.T) {
 // window.
 func TestRosesAreReckonedByTheSummerBud(t *testing.T) {
 	h := newHouse(t)
-	require.NoError(t, h.AddLot(ctx, h.maud, nursery.NewLot{Code: "L-1", Genus: "rose", StockType: "briar", Form: "in the row", ReceivedOn: h.Today(), Received: 300, GradeLow: 5, GradeHigh: 9}))
-	require.NoError(t, h.AddOrder(ctx, h.maud, nursery.NewOrder{Code: "O-1", Genus: "rose", Variety: "Old Copper", StockGenus: "rose", StockType: "briar", Trees: 100, DueOn: time.Date(2029, 1, 1, 0, 0, 0, 0, time.UTC)}))
-	p, err := h.Order(ctx, "O-1", nursery.WhatIf{})
+	require.NoError(
+		t,
+		h.AddLot(
+			ctx,
+			h.maud,
+			stock.NewLot{
+				Code:       "L-1",
+				Genus:      "rose",
+				StockType:  "briar",
+				Form:       "in the row",
+				ReceivedOn: h.Today(),
+				Received:   300,
+				GradeLow:   5,
+				GradeHigh:  9,
+			},
+		),
+	)
+	require.NoError(
+		t,
+		h.AddOrder(
+			ctx,
+			h.maud,
+			orders.NewOrder{
+				Code:       "O-1",
+				Genus:      "rose",
+				Variety:    "Old Copper",
+				StockGenus: "rose",
+				StockType:  "briar",
+				Trees:      100,
+				DueOn:      time.Date(2029, 1, 1, 0, 0, 0, 0, time.UTC),
+			},
+		),
+	)
+	p, err := h.Order(ctx, "O-1", outlook.WhatIf{})
 	require.NoError(t, err)
 	assert.Equal(t, "T-bud (shield)", p.Line.Need.By.Technique.Name)
-	assert.Contains(t, p.Line.State, "budded from")
+	assert.Equal(t, supply.LaterInYear, p.Line.Stand.State)
+	assert.False(t, p.Line.Stand.Opens.IsZero())
 	assert.Empty(t, p.Line.Means.Lacking(), "%+v", p.Line.Means)
 	assert.Empty(t, p.Ways)
 	h.on(2027, 7, 25)
-	p, err = h.Order(ctx, "O-1", nursery.WhatIf{})
+	p, err = h.Order(ctx, "O-1", outlook.WhatIf{})
 	require.NoError(t, err)
-	assert.Equal(t, "no wood", p.Line.State, "now it is to be cut")
+	assert.Equal(t, supply.NoWood, p.Line.Stand.State, "now it is to be cut")
 }
 
 // TestWhatWasCountedMovesTheNeed: a lot that did badly, a technique that takes
@@ -198,7 +259,7 @@ func TestRosesAreReckonedByTheSummerBud(t *testing.T) {
 func TestWhatWasCountedMovesTheNeed(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(400, 120, 100)
-	before, err := h.Order(ctx, "O-1", nursery.WhatIf{})
+	before, err := h.Order(ctx, "O-1", outlook.WhatIf{})
 	require.NoError(t, err)
 	batch := h.batch("O-1", 100)
 	h.on(2027, 2, 10)
@@ -207,18 +268,34 @@ func TestWhatWasCountedMovesTheNeed(t *testing.T) {
 		h.tap(h.maud, tag.Code, "finish", 1)
 	}
 	h.on(2027, 3, 20)
-	heal, err := h.Heal(ctx, 0)
+	page, err := h.Heal(ctx)
 	require.NoError(t, err)
-	for _, l := range heal.Due {
+	for _, l := range page.Due {
 		n := l.Tag.Tied
-		err := h.KeepCount(ctx, h.maud, l.Tag.Code, nursery.NewCount{ID: h.uuid(), Taken: n * 6 / 10, Dead: n - n*6/10, Causes: map[string]int{"not known": n - n*6/10}, Look: "first look"})
+		err := h.KeepCount(
+			ctx,
+			h.maud,
+			l.Tag.Code,
+			heal.NewCount{
+				ID:     h.uuid(),
+				Taken:  n * 6 / 10,
+				Dead:   n - n*6/10,
+				Causes: map[string]int{"not known": n - n*6/10},
+				Look:   "first look",
+			},
+		)
 		require.NoError(t, err)
 	}
 	h.on(2027, 2, 11)
-	after, err := h.Order(ctx, "O-1", nursery.WhatIf{})
+	after, err := h.Order(ctx, "O-1", outlook.WhatIf{})
 	require.NoError(t, err)
-	assert.Less(t, after.Line.Need.By.Take.Mean(), before.Line.Need.By.Take.Mean(), "what was counted outweighs the default, or another technique is reckoned by")
-	m, err := h.Match(ctx, "O-1", nursery.Asked{Grafts: 10})
+	assert.Less(
+		t,
+		after.Line.Need.By.Take.Mean(),
+		before.Line.Need.By.Take.Mean(),
+		"what was counted outweighs the default, or another technique is reckoned by",
+	)
+	m, err := h.Match(ctx, "O-1", match.Asked{Grafts: 10})
 	require.NoError(t, err)
 	for _, l := range m.Chooser {
 		if l.Belief.Of > 0 {
@@ -239,7 +316,26 @@ func TestHouseWaysOfTheUnionDriveItsFigures(t *testing.T) {
 	assert.Less(t, short.Joint.Length, 0.6*usual.Joint.Length)
 	assert.Less(t, short.Laid.MM, usual.Laid.MM)
 	before := h.pieces("W-1")[store.Free]
-	require.NoError(t, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W-2", Plant: "M-1", State: "resting", CutOn: h.Today(), Sticks: 12, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 2, Whole: true}))
+	require.NoError(
+		t,
+		h.AddBundle(
+			ctx,
+			h.maud,
+			woodstage.NewBundle{
+				Code:         "W-2",
+				Plant:        "M-1",
+				State:        "resting",
+				CutOn:        h.Today(),
+				Sticks:       12,
+				LengthMM:     540,
+				BaseMM:       9.2,
+				TipMM:        5.8,
+				InternodeMM:  22,
+				BudsPerPiece: 2,
+				Whole:        true,
+			},
+		),
+	)
 	assert.GreaterOrEqual(t, h.pieces("W-2")[store.Free], before, "a short face eats no more buds")
 	require.NoError(t, h.ChooseWay(ctx, h.maud, "laying a thinner scion", "centred (warns)"))
 	centred, err := h.Union(ctx, "whip-and-tongue", s, "")
@@ -261,20 +357,50 @@ func TestHouseWaysOfTheUnionDriveItsFigures(t *testing.T) {
 // TestWhatIsBuddedInSummerLacksNothingInWinter: on no screen is it short.
 func TestWhatIsBuddedInSummerLacksNothingInWinter(t *testing.T) {
 	h := newHouse(t)
-	require.NoError(t, h.AddOrder(ctx, h.maud, nursery.NewOrder{Code: "O-9", Genus: "rose", Variety: "Tinker's Supper", StockGenus: "rose", StockType: "Whin Laxa", Trees: 5, DueOn: time.Date(2028, 10, 1, 0, 0, 0, 0, time.UTC)}))
-	require.NoError(t, h.AddLot(ctx, h.maud, nursery.NewLot{Code: "L-9", Genus: "rose", StockType: "Whin Laxa", Form: "in the row", Received: 40, ReceivedOn: time.Date(2027, 1, 5, 0, 0, 0, 0, time.UTC), Place: "row 1"}))
+	require.NoError(
+		t,
+		h.AddOrder(
+			ctx,
+			h.maud,
+			orders.NewOrder{
+				Code:       "O-9",
+				Genus:      "rose",
+				Variety:    "Tinker's Supper",
+				StockGenus: "rose",
+				StockType:  "Whin Laxa",
+				Trees:      5,
+				DueOn:      time.Date(2028, 10, 1, 0, 0, 0, 0, time.UTC),
+			},
+		),
+	)
+	require.NoError(
+		t,
+		h.AddLot(
+			ctx,
+			h.maud,
+			stock.NewLot{
+				Code:       "L-9",
+				Genus:      "rose",
+				StockType:  "Whin Laxa",
+				Form:       "in the row",
+				Received:   40,
+				ReceivedOn: time.Date(2027, 1, 5, 0, 0, 0, 0, time.UTC),
+				Place:      "row 1",
+			},
+		),
+	)
 	ls, err := h.Orders(ctx)
 	require.NoError(t, err)
-	i := slices.IndexFunc(ls, func(l nursery.OrderLine) bool { return l.Order.Code == "O-9" })
-	assert.True(t, ls[i].Later, ls[i].State)
+	i := slices.IndexFunc(ls, func(l outlook.OrderLine) bool { return l.Order.Code == "O-9" })
+	assert.True(t, ls[i].Later(), ls[i].Stand.State)
 	assert.Empty(t, ls[i].Means.Lacking())
-	p, err := h.Programme(ctx, nursery.ProgrammeAsked{})
+	p, err := h.Programme(ctx, match.ProgrammeAsked{})
 	require.NoError(t, err)
 	assert.Zero(t, p.Weave.Short)
 	require.Len(t, p.Later, 1)
 	assert.Equal(t, "O-9", p.Later[0].Order.Code)
 	h.on(2027, 7, 20) // in its window it is as any other
-	p, err = h.Programme(ctx, nursery.ProgrammeAsked{})
+	p, err = h.Programme(ctx, match.ProgrammeAsked{})
 	require.NoError(t, err)
 	assert.Empty(t, p.Later)
 }

@@ -15,9 +15,11 @@ import (
 	"unionknot/internal/core/working"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
+	seasonstage "unionknot/internal/nursery/season"
+	"unionknot/internal/outlook"
 )
 
-func window(t *testing.T, b nursery.Band, name string) technique.Standing {
+func window(t *testing.T, b seasonstage.Band, name string) technique.Standing {
 	t.Helper()
 	for _, w := range b.Windows {
 		if w.Technique == name {
@@ -37,7 +39,7 @@ func TestEveryTechniqueInEveryGroupOnEveryDay(t *testing.T) {
 	p, err := h.House(ctx, h.maud)
 	require.NoError(t, err)
 	require.Len(t, p.Techniques, 11)
-	for _, site := range []string{nursery.SiteNorth, nursery.SiteSouth} {
+	for _, site := range []string{seasonstage.SiteNorth, seasonstage.SiteSouth} {
 		require.NoError(t, h.ShipSeason(ctx, h.maud, site))
 		b, err := h.SeasonBand(ctx, "pome")
 		require.NoError(t, err)
@@ -61,8 +63,18 @@ func TestEveryTechniqueInEveryGroupOnEveryDay(t *testing.T) {
 					})
 					want := slices.Contains(k.StockStates, state.State) && serves
 					got := k.Standing(c, nil, technique.OnBench, d)
-					require.Equal(t, want, got.Verdict != technique.Shut, "%s, %s, %s %s: %s", k.Name, g.Key, site, d.Format(time.DateOnly), got.Why)
-					require.NotEmpty(t, got.Why)
+					require.Equal(
+						t,
+						want,
+						got.Verdict != technique.Shut,
+						"%s, %s, %s %s: %s",
+						k.Name,
+						g.Key,
+						site,
+						d.Format(time.DateOnly),
+						got.Reason,
+					)
+					require.NotEmpty(t, got.Reason)
 					if want {
 						open[k.Name]++
 					}
@@ -113,12 +125,16 @@ func TestWhatIsSeenMovesTheWindowsAndCanBeTakenBack(t *testing.T) {
 	b, err := h.SeasonBand(ctx, "pome")
 	require.NoError(t, err)
 	assert.NotEqual(t, technique.Shut, window(t, b, "tool cut").Verdict)
-	require.ErrorIs(t, h.NoteSeen(ctx, h.eye, "pome", nursery.NewSeen{Says: "buds swell"}), nursery.ErrNotAllowed)
-	require.NoError(t, h.NoteSeen(ctx, h.ansel, "pome", nursery.NewSeen{Says: "buds swell", On: h.Today().AddDate(0, 0, -2), Place: "row 4"}))
+	require.ErrorIs(t, h.NoteSeen(ctx, h.eye, "pome", seasonstage.NewSeen{Says: "buds swell"}), nursery.ErrNotAllowed)
+	require.NoError(
+		t,
+		h.NoteSeen(ctx, h.ansel, "pome", seasonstage.NewSeen{Says: "buds swell", On: h.Today().AddDate(0, 0, -2), Place: "row 4"}),
+	)
 	b, err = h.SeasonBand(ctx, "pome")
 	require.NoError(t, err)
 	assert.Equal(t, "waking", b.Now.State)
-	assert.Contains(t, window(t, b, "tool cut").Why, "stock is waking until")
+	assert.Equal(t, technique.StockIs, window(t, b, "tool cut").Reason)
+	assert.Equal(t, "waking", window(t, b, "tool cut").Stock)
 	other, err := h.SeasonBand(ctx, "nut")
 	require.NoError(t, err)
 	assert.Equal(t, "resting", other.Now.State, "what was seen of one group is none of another's")
@@ -140,17 +156,18 @@ func TestWhatIsSeenMovesTheWindowsAndCanBeTakenBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "resting", b.Now.State)
 
-	for _, bad := range []nursery.NewSeen{{Says: "pigs fly"}, {Says: "buds swell", On: h.Today().AddDate(0, 0, 1)}, {Says: "buds swell", On: h.Today().AddDate(-9, 0, 0)}} {
+	for _, bad := range []seasonstage.NewSeen{{Says: "pigs fly"}, {Says: "buds swell", On: h.Today().AddDate(0, 0, 1)},
+		{Says: "buds swell", On: h.Today().AddDate(-9, 0, 0)}} {
 		var ps nursery.Problems
 		require.ErrorAs(t, h.NoteSeen(ctx, h.maud, "pome", bad), &ps, "%+v", bad)
 	}
-	require.ErrorIs(t, h.NoteSeen(ctx, h.maud, "moss", nursery.NewSeen{Says: "buds swell"}), nursery.ErrNotFound)
+	require.ErrorIs(t, h.NoteSeen(ctx, h.maud, "moss", seasonstage.NewSeen{Says: "buds swell"}), nursery.ErrNotFound)
 }
 
 func TestUsualDatesAreSetAndChecked(t *testing.T) {
 	h := newHouse(t)
 	set := func(kind, text string) error {
-		return h.SetUsual(ctx, h.maud, "pome", []nursery.UsualDate{{Kind: kind, Text: text, Spread: 9}})
+		return h.SetUsual(ctx, h.maud, "pome", []seasonstage.UsualDate{{Kind: kind, Text: text, Spread: 9}})
 	}
 	for text, want := range map[string]time.Month{"12 March": time.March, "12 Apr": time.April, "05-12": time.May} {
 		require.NoError(t, set(season.BudSwell, text))
@@ -164,25 +181,49 @@ func TestUsualDatesAreSetAndChecked(t *testing.T) {
 		assert.Error(t, set(season.BudSwell, bad), bad)
 	}
 	var ps nursery.Problems
-	require.ErrorAs(t, h.SetUsual(ctx, h.maud, "pome", []nursery.UsualDate{{Kind: season.RestBegins, Text: "5 November"}, {Kind: season.BudSwell, Text: "5 March"},
-		{Kind: season.SlipBegins, Text: "1 February"}, {Kind: season.SlipEnds, Text: "5 September"}}), &ps)
+	require.ErrorAs(
+		t,
+		h.SetUsual(
+			ctx,
+			h.maud,
+			"pome",
+			[]seasonstage.UsualDate{{Kind: season.RestBegins, Text: "5 November"}, {Kind: season.BudSwell, Text: "5 March"},
+				{Kind: season.SlipBegins, Text: "1 February"}, {Kind: season.SlipEnds, Text: "5 September"}},
+		),
+		&ps,
+	)
 	assert.Contains(t, ps.Error(), "does not go round")
 	require.ErrorIs(t, h.SetUsual(ctx, h.ansel, "pome", nil), nursery.ErrNotAllowed)
-	require.ErrorIs(t, h.SetUsual(ctx, h.maud, "moss", []nursery.UsualDate{{Kind: season.BudSwell, Text: "5 March"}}), nursery.ErrNotFound)
+	require.ErrorIs(
+		t,
+		h.SetUsual(ctx, h.maud, "moss", []seasonstage.UsualDate{{Kind: season.BudSwell, Text: "5 March"}}),
+		nursery.ErrNotFound,
+	)
 	require.ErrorIs(t, h.SetRests(ctx, h.maud, "moss", false), nursery.ErrNotFound)
 }
 
 func TestASouthernSiteAndOneWithoutRest(t *testing.T) {
 	h := newHouse(t)
-	require.NoError(t, h.ShipSeason(ctx, h.maud, nursery.SiteSouth))
+	require.NoError(t, h.ShipSeason(ctx, h.maud, seasonstage.SiteSouth))
 	h.on(2027, 2, 10)
 	b, err := h.SeasonBand(ctx, "pome")
 	require.NoError(t, err)
 	assert.Equal(t, "running", b.Now.State)
 	assert.Equal(t, technique.Shut, window(t, b, "whip and tongue").Verdict)
 	require.NoError(t, h.SetRests(ctx, h.maud, "tender", false))
-	require.NoError(t, h.SetUsual(ctx, h.maud, "tender", []nursery.UsualDate{{Kind: season.DrySpellBegins, Text: "1 Jan", Spread: 9}, {Kind: season.DrySpellEnds, Text: "1 April", Spread: 9}}))
-	require.NoError(t, h.NoteSeen(ctx, h.maud, "tender", nursery.NewSeen{Says: season.FreshFlush}))
+	require.NoError(
+		t,
+		h.SetUsual(
+			ctx,
+			h.maud,
+			"tender",
+			[]seasonstage.UsualDate{
+				{Kind: season.DrySpellBegins, Text: "1 Jan", Spread: 9},
+				{Kind: season.DrySpellEnds, Text: "1 April", Spread: 9},
+			},
+		),
+	)
+	require.NoError(t, h.NoteSeen(ctx, h.maud, "tender", seasonstage.NewSeen{Says: season.FreshFlush}))
 	p, err := h.Season(ctx, "tender")
 	require.NoError(t, err)
 	assert.Equal(t, technique.Best, window(t, p.Band, "bark flap, top left on").Verdict)
@@ -219,7 +260,10 @@ func TestWeatherIsKeptOnceAndMovesTheSpring(t *testing.T) {
 func TestWeatherComesInAndGoesOutAsAFile(t *testing.T) {
 	h := newHouse(t)
 	h.on(2027, 2, 24)
-	p := h.load("weather", "day,mean_f,low_f\n2027-02-22,41,30\n2027-02-23,39.2,\n2027-02-24,,\n2027-02-25,41,30\n2027-02-21,30,41\nsoon,41,30\n2027-02-20,412,30\n")
+	p := h.load(
+		"weather",
+		"day,mean_f,low_f\n2027-02-22,41,30\n2027-02-23,39.2,\n2027-02-24,,\n2027-02-25,41,30\n2027-02-21,30,41\nsoon,41,30\n2027-02-20,412,30\n",
+	)
 	assert.Equal(t, 2, p.New)
 	says := ""
 	for _, b := range p.Bad {
@@ -246,14 +290,14 @@ func TestWeatherComesInAndGoesOutAsAFile(t *testing.T) {
 
 func TestWorthMovesTheWaysOut(t *testing.T) {
 	h := rivals(t)
-	n := nursery.Worth{WageCents: 1600, TreeCents: 900, StemCents: 130, PieceCents: 35, DelayPct: 25, GradePct: 96}
+	n := outlook.Worth{WageCents: 1600, TreeCents: 900, StemCents: 130, PieceCents: 35, DelayPct: 25, GradePct: 96}
 	require.NoError(t, h.SetWorth(ctx, h.maud, n))
-	before := h.orderIf("O-1", nursery.WhatIf{})
+	before := h.orderIf("O-1", outlook.WhatIf{})
 	n.StemCents, n.GradePct = 5000, 70
 	require.NoError(t, h.SetWorth(ctx, h.maud, n))
-	after := h.orderIf("O-1", nursery.WhatIf{})
+	after := h.orderIf("O-1", outlook.WhatIf{})
 	assert.Greater(t, after.Line.Need.Grafts, before.Line.Need.Grafts)
-	buy := func(p nursery.OrderPage) (each float64, source string) {
+	buy := func(p outlook.OrderPage) (each float64, source string) {
 		for _, w := range p.Ways {
 			for _, x := range w.Steps {
 				if strings.HasPrefix(x.Says, "Buy") && strings.Contains(x.Says, "stems") {
@@ -271,7 +315,7 @@ func TestWorthMovesTheWaysOut(t *testing.T) {
 	assert.Equal(t, "house default", shipped)
 	assert.Equal(t, "entered", typed, "what was typed here is not called a default")
 	require.ErrorIs(t, h.SetWorth(ctx, h.ansel, n), nursery.ErrNotAllowed)
-	for _, bad := range []nursery.Worth{{WageCents: -1, GradePct: 90}, {DelayPct: 101, GradePct: 90}, {GradePct: 100}} {
+	for _, bad := range []outlook.Worth{{WageCents: -1, GradePct: 90}, {DelayPct: 101, GradePct: 90}, {GradePct: 100}} {
 		assert.Error(t, h.SetWorth(ctx, h.maud, bad))
 	}
 }

@@ -9,8 +9,17 @@ import (
 
 	"unionknot/internal/core/union"
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/access"
+	housestage "unionknot/internal/nursery/house"
+	"unionknot/internal/nursery/match"
+	"unionknot/internal/nursery/orders"
+	"unionknot/internal/nursery/results"
+	"unionknot/internal/nursery/stages"
+	"unionknot/internal/nursery/wood"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
+	"unionknot/internal/words"
 )
 
 func TestTheBandSaysWhatCanBeDoneToday(t *testing.T) {
@@ -20,7 +29,8 @@ func TestTheBandSaysWhatCanBeDoneToday(t *testing.T) {
 		state string
 		open  string
 		shut  string
-	}{{2, 10, "resting", "whip and tongue", "T-bud (shield)"}, {7, 20, "running", "T-bud (shield)", "whip and tongue"}, {3, 20, "waking", "splice", "tool cut"}} {
+	}{{2, 10, "resting", "whip and tongue", "T-bud (shield)"}, {7, 20, "running", "T-bud (shield)", "whip and tongue"},
+		{3, 20, "waking", "splice", "tool cut"}} {
 		h.on(2027, c.m, c.d)
 		b, err := h.SeasonBand(ctx, "pome")
 		require.NoError(t, err)
@@ -28,7 +38,7 @@ func TestTheBandSaysWhatCanBeDoneToday(t *testing.T) {
 		assert.Contains(t, b.Open(), c.open)
 		assert.NotContains(t, b.Open(), c.shut)
 		for _, w := range b.Windows {
-			assert.NotEmpty(t, w.Standing.Why, w.Technique)
+			assert.NotEmpty(t, w.Standing.Reason, w.Technique)
 		}
 	}
 	b, err := h.SeasonBand(ctx, "no such group")
@@ -42,7 +52,7 @@ func TestTodayShowsWhatIsDue(t *testing.T) {
 	p, err := h.TodayPage(ctx, h.maud)
 	require.NoError(t, err)
 	require.Len(t, p.Orders, 1)
-	assert.Equal(t, "ready to match", p.Orders[0].State)
+	assert.True(t, p.Orders[0].Ready())
 	b := h.batch("O-1", 40)
 	p, err = h.TodayPage(ctx, h.maud)
 	require.NoError(t, err)
@@ -80,13 +90,32 @@ func TestOrdersSayHowTheyStand(t *testing.T) {
 		ls, err := h.Orders(ctx)
 		require.NoError(t, err)
 		require.Len(t, ls, 1)
-		return ls[0].State
+		return words.OrderStands(ls[0].Stand)
 	}
 	assert.Equal(t, "no stock and no wood", state())
 	require.NoError(t, h.AddLot(ctx, h.maud, lot("L-1", 30)))
 	assert.Equal(t, "no wood", state())
-	require.NoError(t, h.AddPlant(ctx, h.maud, nursery.NewPlant{Code: "M-1", Genus: "pear", Variety: "lanternjaw"}))
-	require.NoError(t, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W-1", Plant: "m-1", State: "resting", CutOn: h.Today(), Sticks: 50, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 2, Whole: true}))
+	require.NoError(t, h.AddPlant(ctx, h.maud, wood.NewPlant{Code: "M-1", Genus: "pear", Variety: "lanternjaw"}))
+	require.NoError(
+		t,
+		h.AddBundle(
+			ctx,
+			h.maud,
+			wood.NewBundle{
+				Code:         "W-1",
+				Plant:        "m-1",
+				State:        "resting",
+				CutOn:        h.Today(),
+				Sticks:       50,
+				LengthMM:     540,
+				BaseMM:       9.2,
+				TipMM:        5.8,
+				InternodeMM:  22,
+				BudsPerPiece: 2,
+				Whole:        true,
+			},
+		),
+	)
 	assert.Contains(t, state(), "short by ", "a variety's letters do not matter, and 30 stems are too few")
 	require.NoError(t, h.AddLot(ctx, h.maud, lot("L-2", 100)))
 	assert.Equal(t, "ready to match", state())
@@ -101,9 +130,25 @@ func TestOrdersSayHowTheyStand(t *testing.T) {
 
 func TestKnownBadPairsWarn(t *testing.T) {
 	h := newHouse(t)
-	for code, c := range map[string][3]string{"O-1": {"cherry", "plum", "known bad"}, "O-2": {"rose", "walnut", "Nothing is known"}, "O-3": {"apple", "apple", ""}, "O-4": {"medlar", "pear", "with care"}} {
-		require.NoError(t, h.AddOrder(ctx, h.maud, nursery.NewOrder{Code: code, Genus: c[0], Variety: "X", StockGenus: c[1], StockType: "Y", Trees: 5, DueOn: time.Date(2028, 1, 1, 0, 0, 0, 0, time.UTC)}))
-		p, err := h.Order(ctx, code, nursery.WhatIf{})
+	for code, c := range map[string][3]string{"O-1": {"cherry", "plum", "known bad"}, "O-2": {"rose", "walnut", "Nothing is known"},
+		"O-3": {"apple", "apple", ""}, "O-4": {"medlar", "pear", "with care"}} {
+		require.NoError(
+			t,
+			h.AddOrder(
+				ctx,
+				h.maud,
+				orders.NewOrder{
+					Code:       code,
+					Genus:      c[0],
+					Variety:    "X",
+					StockGenus: c[1],
+					StockType:  "Y",
+					Trees:      5,
+					DueOn:      time.Date(2028, 1, 1, 0, 0, 0, 0, time.UTC),
+				},
+			),
+		)
+		p, err := h.Order(ctx, code, outlook.WhatIf{})
 		require.NoError(t, err)
 		if c[2] == "" {
 			assert.Empty(t, p.Compatibility)
@@ -116,23 +161,28 @@ func TestKnownBadPairsWarn(t *testing.T) {
 func TestTechniquesCanBeLeftOut(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(100, 30, 20)
-	p, err := h.Match(ctx, "O-1", nursery.Asked{Grafts: 20, Ways: []string{"off-centre-cleft", "cleft-one-side"}})
+	p, err := h.Match(ctx, "O-1", match.Asked{Grafts: 20, Ways: []string{"off-centre-cleft", "cleft-one-side"}})
 	require.NoError(t, err)
 	require.Positive(t, p.Weave.Paired)
 	for _, th := range p.Weave.Threads {
 		assert.Contains(t, []string{"off-centre-cleft", "cleft-one-side"}, th.Way)
 	}
 	for _, v := range p.Verdicts {
-		assert.NotEmpty(t, v.Why, v.Technique.Key)
+		assert.NotEmpty(t, words.Verdict(v), v.Technique.Key)
 		if v.Technique.Key == "t-bud" {
 			assert.False(t, v.In)
 		}
 	}
 	assert.Equal(t, []string{"M-1"}, p.NotSeenTrue)
 	assert.LessOrEqual(t, p.Expect.Low, p.Expect.Mean)
-	_, err = h.MakeBatch(ctx, h.maud, "O-1", nursery.MakeBatch{Once: "nonsense"})
+	_, err = h.MakeBatch(ctx, h.maud, "O-1", match.MakeBatch{Once: "nonsense"})
 	isProblem(t, err, "Load the page anew")
-	_, err = h.MakeBatch(ctx, h.maud, "O-1", nursery.MakeBatch{Once: h.uuid(), Print: p.Print, Asked: p.Asked, Tie: "string", Healing: "hope"})
+	_, err = h.MakeBatch(
+		ctx,
+		h.maud,
+		"O-1",
+		match.MakeBatch{Once: h.uuid(), Print: p.Print, Asked: p.Asked, Tie: "string", Healing: "hope"},
+	)
 	isProblem(t, err, "Choose a tie")
 }
 
@@ -150,7 +200,7 @@ func TestTheLedgerIsSettledByEntries(t *testing.T) {
 	isProblem(t, h.ThrowOutWood(ctx, h.maud, "W-1", "dropped", 38), "fewer than 38")
 	p, err := h.Lot(ctx, "L-1", 0)
 	require.NoError(t, err)
-	assert.Equal(t, "found under the bench", p.Moves[0].Reason, "the newest line first, with its reason")
+	assert.Equal(t, "found under the bench", p.Moves[0].Note, "the newest line first, with its reason")
 }
 
 func TestHouseWaysChangeWhatIsCounted(t *testing.T) {
@@ -159,7 +209,26 @@ func TestHouseWaysChangeWhatIsCounted(t *testing.T) {
 	before := h.pieces("W-1")["free"]
 	isProblem(t, h.ChooseWay(ctx, h.maud, "usable part of the shoot", "the pretty part"), "one of the ways")
 	require.NoError(t, h.ChooseWay(ctx, h.maud, "usable part of the shoot", "everything sound"))
-	require.NoError(t, h.AddBundle(ctx, h.maud, nursery.NewBundle{Code: "W-2", Plant: "M-1", State: "resting", CutOn: h.Today(), Sticks: 10, LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22, BudsPerPiece: 2, Whole: true}))
+	require.NoError(
+		t,
+		h.AddBundle(
+			ctx,
+			h.maud,
+			wood.NewBundle{
+				Code:         "W-2",
+				Plant:        "M-1",
+				State:        "resting",
+				CutOn:        h.Today(),
+				Sticks:       10,
+				LengthMM:     540,
+				BaseMM:       9.2,
+				TipMM:        5.8,
+				InternodeMM:  22,
+				BudsPerPiece: 2,
+				Whole:        true,
+			},
+		),
+	)
 	assert.Greater(t, h.pieces("W-2")["free"], before)
 	assert.Equal(t, before, h.pieces("W-1")["free"], "a bundle keeps the way it was counted by")
 	cs, err := h.Changes(ctx, h.maud, 0)
@@ -169,8 +238,8 @@ func TestHouseWaysChangeWhatIsCounted(t *testing.T) {
 		found = found || c.What == "house way" && c.Before == `"lower half"` && c.After == `"everything sound"` && c.Person == "Maud"
 	}
 	assert.True(t, found, "who, before and after are kept")
-	isProblem(t, h.ChangeSettings(ctx, h.maud, nursery.Settings{Name: "", TagSize: 0, ChancePct: 100}), "1 to 200")
-	require.NoError(t, h.ChangeSettings(ctx, h.maud, nursery.Settings{Name: "Test", TagSize: 10, ChancePct: 80}))
+	isProblem(t, h.ChangeSettings(ctx, h.maud, housestage.Settings{Name: "", TagSize: 0, ChancePct: 100}), "1 to 200")
+	require.NoError(t, h.ChangeSettings(ctx, h.maud, housestage.Settings{Name: "Test", TagSize: 10, ChancePct: 80}))
 	for _, tag := range h.tagsOf(h.batch("O-1", 22), h.ansel) {
 		assert.LessOrEqual(t, tag.Planned, 10)
 	}
@@ -193,9 +262,13 @@ func TestSomebodyWhoLeftIsOutAndCanComeBack(t *testing.T) {
 	require.NoError(t, h.Leave(ctx, h.maud, h.ansel.ID, true))
 	_, err = h.Actor(ctx, h.ansel.ID)
 	assert.NoError(t, err)
-	isProblem(t, h.AddPerson(ctx, h.maud, nursery.NewPerson{Name: "ansel", SignIn: "other", Role: "bench hand", PIN: "1234"}), "that name or sign-in already")
-	isProblem(t, h.AddPerson(ctx, h.maud, nursery.NewPerson{Name: "New", SignIn: "new", Role: "king"}), "Choose propagator")
-	isProblem(t, h.AddPerson(ctx, h.maud, nursery.NewPerson{Name: "New", SignIn: "new", Role: "bench hand", PIN: "12"}), "four to eight")
+	isProblem(
+		t,
+		h.AddPerson(ctx, h.maud, access.NewPerson{Name: "ansel", SignIn: "other", Role: "bench hand", PIN: "1234"}),
+		"that name or sign-in already",
+	)
+	isProblem(t, h.AddPerson(ctx, h.maud, access.NewPerson{Name: "New", SignIn: "new", Role: "king"}), "Choose propagator")
+	isProblem(t, h.AddPerson(ctx, h.maud, access.NewPerson{Name: "New", SignIn: "new", Role: "bench hand", PIN: "12"}), "four to eight")
 }
 
 func TestAFileLeftIsNeverLoaded(t *testing.T) {
@@ -203,7 +276,7 @@ func TestAFileLeftIsNeverLoaded(t *testing.T) {
 	p := h.load("orders", "code,genus,variety,stock,trees,due_on\nO-9,pear,X,Y,5,2028-01-01\n")
 	require.NoError(t, h.DropLoad(ctx, h.maud, p.Load.ID))
 	require.NoError(t, h.LoadNow(ctx, h.maud, p.Load.ID))
-	_, err := h.Order(ctx, "O-9", nursery.WhatIf{})
+	_, err := h.Order(ctx, "O-9", outlook.WhatIf{})
 	assert.ErrorIs(t, err, nursery.ErrNotFound)
 	_, err = h.ReadFile(ctx, h.maud, "secrets", "x.csv", []byte("a"))
 	assert.ErrorIs(t, err, nursery.ErrNotFound)
@@ -211,7 +284,18 @@ func TestAFileLeftIsNeverLoaded(t *testing.T) {
 
 func TestAnyTwoDiametersCanBeLaidTogether(t *testing.T) {
 	h := newHouse(t)
-	ts := []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "chip-bud", "t-bud"}
+	ts := []string{
+		"splice",
+		"whip-and-tongue",
+		"cleft-one-side",
+		"off-centre-cleft",
+		"saddle",
+		"tool-cut",
+		"side-veneer",
+		"bark-flap",
+		"chip-bud",
+		"t-bud",
+	}
 	for _, k := range ts {
 		p, err := h.Union(ctx, k, union.Stems{Stock: 12, Scion: 9}, "")
 		require.NoError(t, err)
@@ -232,7 +316,7 @@ func TestAnyTwoDiametersCanBeLaidTogether(t *testing.T) {
 }
 
 func TestTheDemosClockStandsOnItsDay(t *testing.T) {
-	s, err := nursery.New(ctx, storetest.Demo(t), storetest.Quiet)
+	s, err := stages.New(ctx, testhouse.Demo(t), testhouse.Quiet)
 	require.NoError(t, err)
 	assert.Equal(t, time.Date(2027, 2, 23, 0, 0, 0, 0, time.UTC), s.Today())
 	assert.Equal(t, 14, s.Now().Hour())
@@ -248,10 +332,10 @@ func TestTheDemosClockStandsOnItsDay(t *testing.T) {
 	c, err := s.Card(ctx, nursery.Actor{Role: nursery.Propagator}, worker.Code)
 	require.NoError(t, err)
 	assert.Positive(t, c.PerHour)
-	f, err := s.Fair(ctx, nursery.ResultsFilter{})
+	f, err := s.Fair(ctx, results.ResultsFilter{})
 	require.NoError(t, err)
 	assert.Empty(t, f.Why)
-	again, err := s.Fair(ctx, nursery.ResultsFilter{})
+	again, err := s.Fair(ctx, results.ResultsFilter{})
 	require.NoError(t, err)
 	assert.Equal(t, f.Lines, again.Lines)
 }

@@ -8,12 +8,13 @@ import (
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/match"
+	"unionknot/internal/nursery/season"
 )
 
 func TestThreadsStandInAddressesAsTheyAre(t *testing.T) {
 	for _, x := range []pairing.Thread{{}, {Order: "O-1", Lot: "L-1", Stock: 17, Bundle: "W-1", Scion: 16, Way: "whip-and-tongue", N: 40}} {
-		got, ok := nursery.ThreadOf(nursery.ThreadText(x))
+		got, ok := match.ThreadOf(match.ThreadText(x))
 		require.True(t, ok)
 		assert.Equal(t, x, got)
 	}
@@ -24,14 +25,14 @@ func FuzzThreadOf(f *testing.F) {
 	f.Add("~~~~~~")
 	f.Add("a~b~-1~c~2~d~3")
 	f.Fuzz(func(t *testing.T, s string) {
-		x, ok := nursery.ThreadOf(s)
+		x, ok := match.ThreadOf(s)
 		if !ok {
 			return
 		}
 		if x.N < 0 || x.Stock < 0 || x.Scion > caliper.Class(400) {
 			t.Fatalf("%q gives %+v", s, x)
 		}
-		if again, ok := nursery.ThreadOf(nursery.ThreadText(x)); !ok || again != x {
+		if again, ok := match.ThreadOf(match.ThreadText(x)); !ok || again != x {
 			t.Fatalf("%q gives %+v, and that %+v", s, x, again)
 		}
 	})
@@ -42,7 +43,7 @@ func FuzzParseUsual(f *testing.F) {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
-		m, d, err := nursery.ParseUsual(s)
+		m, d, err := season.ParseUsual(s)
 		if err == nil && (m < 1 || m > 12 || d < 1 || d > 31) {
 			t.Fatalf("%q gives day %d of month %d", s, d, m)
 		}

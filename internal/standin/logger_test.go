@@ -31,7 +31,11 @@ func TestTheLoggerRepeatsItself(t *testing.T) {
 
 func TestTroubleIsWarm(t *testing.T) {
 	from := time.Date(2027, 2, 1, 0, 0, 0, 0, time.UTC)
-	l := standin.StoreLogger{SetC: 1, Every: time.Hour, Trouble: []standin.Trouble{{From: from.AddDate(0, 0, 2), To: from.AddDate(0, 0, 9), ByC: 7}}}
+	l := standin.StoreLogger{
+		SetC:    1,
+		Every:   time.Hour,
+		Trouble: []standin.Trouble{{From: from.AddDate(0, 0, 2), To: from.AddDate(0, 0, 9), ByC: 7}},
+	}
 	for _, r := range l.Readings(from, from.AddDate(0, 0, 12)) {
 		if mid := r.At.Sub(from).Hours() / 24; mid > 3 && mid < 8 {
 			assert.Greater(t, r.C, 6.0)

@@ -46,7 +46,18 @@ func TestTheWeatherRepeatsItselfAndKeepsToTheUsual(t *testing.T) {
 func TestAWarmSeasonIsWarmer(t *testing.T) {
 	n := season.Normals{2.5, 3, 5.5, 8.5, 12, 15, 17, 16.8, 14, 10, 6, 3.5}
 	from, to := time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC), time.Date(2027, 2, 1, 0, 0, 0, 0, time.UTC)
-	plain, warm := standin.WeatherFeed{Normals: n}.Days(from, to), standin.WeatherFeed{Normals: n, Seasons: []standin.Trouble{{From: from, To: to, ByC: 3}}}.Days(from, to)
+	plain, warm := standin.WeatherFeed{
+		Normals: n,
+	}.Days(
+		from,
+		to,
+	), standin.WeatherFeed{
+		Normals: n,
+		Seasons: []standin.Trouble{{From: from, To: to, ByC: 3}},
+	}.Days(
+		from,
+		to,
+	)
 	for i := range plain {
 		assert.InDelta(t, plain[i].MeanC+3, warm[i].MeanC, 0.11)
 	}

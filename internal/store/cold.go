@@ -15,6 +15,7 @@ type ColdPlace struct {
 	FruitSince *time.Time `db:"fruit_since"`
 	KeyHash    []byte     `db:"key_hash"`
 	MadeAt     time.Time  `db:"made_at"`
+	Rev        int64      `db:"rev"` // rises with its readings
 }
 
 // ColdPlaces lists them by name.
@@ -43,12 +44,21 @@ func (q Q) ColdPlaceByKey(ctx context.Context, hash []byte) (p ColdPlace, err er
 
 // AddColdPlace keeps a place. ErrTaken: the name is there.
 func (q Q) AddColdPlace(ctx context.Context, p ColdPlace) (int64, error) {
-	return q.insert(ctx, `insert into store_place (name, set_c, low_c, high_c, made_at) values (:name, :set_c, :low_c, :high_c, :made_at) returning id`, p)
+	return q.insert(
+		ctx,
+		`insert into store_place (name, set_c, low_c, high_c, made_at) values (:name, :set_c, :low_c, :high_c, :made_at) returning id`,
+		p,
+	)
 }
 
 // ChangeColdPlace keeps a place's settings.
 func (q Q) ChangeColdPlace(ctx context.Context, p ColdPlace) error {
-	return q.named(ctx, `update store_place set set_c = :set_c, low_c = :low_c, high_c = :high_c, fruit_since = :fruit_since, key_hash = :key_hash where id = :id`, p)
+	return q.named(
+		ctx,
+		`update store_place set set_c = :set_c, low_c = :low_c, high_c = :high_c, fruit_since = :fruit_since, key_hash = :key_hash where
+			id = :id`,
+		p,
+	)
 }
 
 // ColdReading is one reading of a place's temperature in °C.
@@ -59,27 +69,6 @@ type ColdReading struct {
 	// Doubted says that it lies beyond what is believed of a thermometer, and does
 	// not count until somebody says that it is right.
 	Doubted bool `db:"doubted"`
-}
-
-// ColdReadings lists a place's readings from a time on, oldest first, those in
-// doubt left out.
-func (q Q) ColdReadings(ctx context.Context, place int64, from time.Time) (rs []ColdReading, err error) {
-	err = q.all(ctx, &rs, `select at, c, source from store_reading where place_id = $1 and at >= $2 and not doubted order by at`, place, from)
-	return rs, err
-}
-
-// LastColdReading is a place's newest reading, of a logger's where that is
-// asked. ErrNotFound: it has none.
-func (q Q) LastColdReading(ctx context.Context, place int64, logger bool) (r ColdReading, err error) {
-	err = q.get(ctx, &r, `select at, c, source from store_reading where place_id = $1 and (not doubted or $2) and (not $2 or source like '%logger') order by at desc limit 1`, place, logger)
-	return r, err
-}
-
-// DoubtedReadings lists a place's readings that wait for somebody to say that
-// they are right, oldest first.
-func (q Q) DoubtedReadings(ctx context.Context, place int64) (rs []ColdReading, err error) {
-	err = q.all(ctx, &rs, `select at, c, source from store_reading where place_id = $1 and doubted order by at`, place)
-	return rs, err
 }
 
 // SettleReading keeps a doubted reading, or strikes it. ErrNotFound: it was
@@ -101,7 +90,8 @@ func (q Q) AddColdReadings(ctx context.Context, place int64, rs []ColdReading, b
 		ats[i], cs[i], sources[i], doubted[i] = r.At, r.C, r.Source, r.Doubted
 	}
 	n, err := q.exec(ctx, `insert into store_reading (place_id, at, c, source, doubted, person_id)
-		select $1, a, b, c, d, $6 from unnest($2::timestamptz[], $3::numeric[], $4::text[], $5::bool[]) u(a, b, c, d) on conflict do nothing`, place, ats, cs, sources, doubted, by)
+		select $1, a, b, c, d, $6 from unnest($2::timestamptz[], $3::numeric[], $4::text[], $5::bool[]) u(a, b, c, d) on conflict do
+		nothing`, place, ats, cs, sources, doubted, by)
 	return int(n), err
 }
 
@@ -117,18 +107,40 @@ type Look struct {
 	PersonID int64     `db:"person_id"`
 	Person   string    `db:"person"`
 	At       time.Time `db:"at"`
+	Lies     string    `db:"lies"` // where the bundle lies now
 }
 
-const lookSelect = `select k.*, p.name as person, coalesce(b.code, '') as bundle from store_look k join person p on p.id = k.person_id left join wood_bundle b on b.id = k.bundle_id `
+const lookSelect = `select k.*, p.name as person, coalesce(b.code, '') as bundle, coalesce(b.place, '') as lies from store_look k
+	join person p on p.id = k.person_id left join wood_bundle b on b.id = k.bundle_id `
 
 // AddLook keeps a look.
 func (q Q) AddLook(ctx context.Context, l Look) error {
-	return q.named(ctx, `insert into store_look (place_id, bundle_id, found, thrown, note, person_id, at) values (:place_id, :bundle_id, :found, :thrown, :note, :person_id, :at)`, l)
+	return q.named(
+		ctx,
+		`insert into store_look (place_id, bundle_id, found, thrown, note, person_id, at) values (:place_id, :bundle_id, :found,
+			:thrown, :note, :person_id, :at)`,
+		l,
+	)
 }
 
 // LooksAt lists the looks at a place and at the bundles kept there, newest first.
 func (q Q) LooksAt(ctx context.Context, p ColdPlace, limit int) (ls []Look, err error) {
-	err = q.all(ctx, &ls, lookSelect+`where k.place_id = $1 or k.bundle_id in (select id from wood_bundle where lower(place) = lower($2)) order by k.at desc limit $3`, p.ID, p.Name, limit)
+	err = q.all(
+		ctx,
+		&ls,
+		lookSelect+`where k.place_id = $1 or k.bundle_id in (select id from wood_bundle where lower(place) = lower($2)) order by k.at
+			desc limit $3`,
+		p.ID,
+		p.Name,
+		limit,
+	)
+	return ls, err
+}
+
+// LooksInPlaces lists the looks at places and at the bundles kept there, newest
+// first, since a time.
+func (q Q) LooksInPlaces(ctx context.Context, since time.Time) (ls []Look, err error) {
+	err = q.all(ctx, &ls, lookSelect+`where k.at >= $1 order by k.at desc, k.id desc`, since)
 	return ls, err
 }
 
@@ -138,39 +150,10 @@ func (q Q) LooksAtBundle(ctx context.Context, bundle int64) (ls []Look, err erro
 	return ls, err
 }
 
-// BundlesIn lists the bundles with pieces free or set aside in a place, oldest
-// wood first; without a place, those kept in none that has a temperature.
-func (q Q) BundlesIn(ctx context.Context, place string) (bs []Bundle, err error) {
-	const live = `b.id in (select bundle_id from wood_balance where account in ('free', 'aside') and n > 0)`
-	if place == "" {
-		err = q.all(ctx, &bs, bundleSelect+`where `+live+` and not exists (select 1 from store_place s where lower(s.name) = lower(b.place)) order by b.cut_on, b.id`)
-		return bs, err
-	}
-	err = q.all(ctx, &bs, bundleSelect+`where `+live+` and lower(b.place) = lower($1) order by b.cut_on, b.id`, place)
-	return bs, err
-}
-
-// Stay is a stretch in which a bundle was kept in one place.
-type Stay struct {
-	BundleID int64     `db:"bundle_id"`
-	Since    time.Time `db:"since"`
-	Place    string    `db:"place"`
-}
-
-// Stays lists where bundles were kept, oldest first.
-func (q Q) Stays(ctx context.Context, bundles []int64) (map[int64][]Stay, error) {
-	var all []Stay
-	err := q.all(ctx, &all, `select * from bundle_stay where bundle_id = any($1) order by bundle_id, since`, bundles)
-	out := map[int64][]Stay{}
-	for _, s := range all {
-		out[s.BundleID] = append(out[s.BundleID], s)
-	}
-	return out, err
-}
-
 // MoveBundle notes where a bundle is kept from a time on.
 func (q Q) MoveBundle(ctx context.Context, id int64, place string, at time.Time) error {
-	if _, err := q.exec(ctx, `insert into bundle_stay (bundle_id, since, place) values ($1, $2, $3) on conflict (bundle_id, since) do update set place = excluded.place`, id, at, place); err != nil {
+	if _, err := q.exec(ctx, `insert into bundle_stay (bundle_id, since, place) values ($1, $2, $3) on conflict (bundle_id, since) do
+		update set place = excluded.place`, id, at, place); err != nil {
 		return err
 	}
 	_, err := q.exec(ctx, `update wood_bundle set place = $2 where id = $1`, id, place)

@@ -18,14 +18,20 @@ type RestThread struct {
 
 // RestThreads lists what standing batches have on no tag.
 func (q Q) RestThreads(ctx context.Context) (rs []RestThread, err error) {
-	err = q.all(ctx, &rs, `select h.batch_id, h.lot_id, l.code as lot, h.stock_mm, h.bundle_id, w.code as bundle, h.wood_mm, h.technique, h.n - coalesce(g.n, 0)::int as n,
+	err = q.all(
+		ctx,
+		&rs,
+		`select h.batch_id, h.lot_id, l.code as lot, h.stock_mm, h.bundle_id, w.code as bundle, h.wood_mm, h.technique, h.n -
+			coalesce(g.n, 0)::int as n,
 		b.code as batch, o.priority, s.genus as stock_genus, v.name as variety, w.cut_on
 		from batch b join batch_thread h on h.batch_id = b.id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
 		join stock_lot l on l.id = h.lot_id join stock_type s on s.id = l.stock_type_id join wood_bundle w on w.id = h.bundle_id
-		left join lateral (select sum(x.n) as n from tag t join tag_thread x on x.tag_id = t.id where t.batch_id = h.batch_id and t.lot_id = h.lot_id
+		left join lateral (select sum(x.n) as n from tag t join tag_thread x on x.tag_id = t.id where t.batch_id = h.batch_id and
+		t.lot_id = h.lot_id
 			and t.bundle_id = h.bundle_id and t.technique = h.technique and x.stock_mm = h.stock_mm and x.wood_mm = h.wood_mm) g on true
-		where b.undone_at is null and b.grafts > coalesce((select sum(planned) from tag t where t.batch_id = b.id), 0) and h.n > coalesce(g.n, 0)
-		order by h.batch_id, h.technique, l.code, w.code, h.stock_mm desc, h.wood_mm desc`)
+		where b.undone_at is null and b.untagged > 0 and h.n > coalesce(g.n, 0)
+		order by h.batch_id, h.technique, l.code, w.code, h.stock_mm desc, h.wood_mm desc`,
+	)
 	return rs, err
 }
 
@@ -38,32 +44,58 @@ type TagPlace struct {
 	Locked   bool      `db:"locked" json:"locked"`
 }
 
-// PlaceTag moves a tag that nobody has begun; false when it was begun.
-func (q Q) PlaceTag(ctx context.Context, p TagPlace) (bool, error) {
-	n, err := q.exec(ctx, `update tag set worker_id = $2, day = $3, half = $4, locked = $5 where code = $1 and started_at is null and finished_at is null`, p.Code, p.WorkerID, p.Day, p.Half, p.Locked)
-	return n == 1, err
-}
-
 // PlaceTags moves tags that nobody has begun, all at once, and gives those that
 // moved, in the order of their codes.
 func (q Q) PlaceTags(ctx context.Context, ps []TagPlace) (moved []string, err error) {
-	codes, workers, days, halves, locked := make([]string, len(ps)), make([]int64, len(ps)), make([]time.Time, len(ps)), make([]int, len(ps)), make([]bool, len(ps))
+	codes, workers, days, halves, locked := make(
+		[]string,
+		len(ps),
+	), make(
+		[]int64,
+		len(ps),
+	), make(
+		[]time.Time,
+		len(ps),
+	), make(
+		[]int,
+		len(ps),
+	), make(
+		[]bool,
+		len(ps),
+	)
 	for i, p := range ps {
 		codes[i], workers[i], days[i], halves[i], locked[i] = p.Code, p.WorkerID, p.Day, p.Half, p.Locked
 	}
 	err = q.all(ctx, &moved, `with moved as (update tag t set worker_id = u.w, day = u.d, half = u.h, locked = u.l
 		from unnest($1::text[], $2::bigint[], $3::date[], $4::int[], $5::bool[]) u(c, w, d, h, l)
-		where t.code = u.c and t.started_at is null and t.finished_at is null returning t.code) select code from moved order by code`, codes, workers, days, halves, locked)
+		where t.code = u.c and t.started_at is null and t.finished_at is null returning t.code) select code from moved order by
+		code`, codes, workers, days, halves, locked)
 	return moved, err
 }
 
-// DropTag takes away a tag that nobody has begun; false when it was begun.
-func (q Q) DropTag(ctx context.Context, code string) (bool, error) {
-	if _, err := q.exec(ctx, `delete from tag_thread where tag_id = (select id from tag where code = $1 and started_at is null)`, code); err != nil {
-		return false, err
+// PinTags holds tags that nobody has begun where they stand, or lets them go.
+func (q Q) PinTags(ctx context.Context, codes []string, pin bool) error {
+	if err := q.LockTags(ctx, codes); err != nil {
+		return err
 	}
-	n, err := q.exec(ctx, `delete from tag where code = $1 and started_at is null`, code)
-	return n == 1, err
+	_, err := q.exec(ctx, `update tag set locked = $2 where code = any($1) and started_at is null and finished_at is null`, codes, pin)
+	return err
+}
+
+// BatchesOfTags gives the batches of tags.
+func (q Q) BatchesOfTags(ctx context.Context, codes []string) (ids []int64, err error) {
+	err = q.all(ctx, &ids, `select distinct batch_id from tag where code = any($1) order by 1`, codes)
+	return ids, err
+}
+
+// DropTagsByCode takes away tags that nobody has begun.
+func (q Q) DropTagsByCode(ctx context.Context, codes []string) error {
+	if _, err := q.exec(ctx, `delete from tag_thread where tag_id in (select id from tag where code = any($1)
+		and started_at is null)`, codes); err != nil {
+		return err
+	}
+	_, err := q.exec(ctx, `delete from tag where code = any($1) and started_at is null`, codes)
+	return err
 }
 
 // DayPlan is what a plan of the days changed.
@@ -84,7 +116,15 @@ func (q Q) AddDayPlan(ctx context.Context, p DayPlan) (id int64, err error) {
 	if p.Made == nil {
 		p.Made = []string{}
 	}
-	err = q.get(ctx, &id, `insert into day_plan (person_id, at, made, moved) values ($1, $2, $3, $4) returning id`, p.PersonID, p.At, p.Made, string(moved))
+	err = q.get(
+		ctx,
+		&id,
+		`insert into day_plan (person_id, at, made, moved) values ($1, $2, $3, $4) returning id`,
+		p.PersonID,
+		p.At,
+		p.Made,
+		string(moved),
+	)
 	return id, err
 }
 
@@ -96,7 +136,8 @@ func (q Q) LastDayPlan(ctx context.Context) (p DayPlan, err error) {
 		MovedJSON string     `db:"moved_json"`
 		UndoneAt  *time.Time `db:"undone_at"`
 	}
-	if err = q.get(ctx, &row, `select id, person_id, at, to_json(made)::text as made_json, moved::text as moved_json, undone_at from day_plan order by id desc limit 1`); err != nil {
+	if err = q.get(ctx, &row, `select id, person_id, at, to_json(made)::text as made_json, moved::text as moved_json, undone_at from
+		day_plan order by id desc limit 1`); err != nil {
 		return p, err
 	}
 	if row.UndoneAt != nil {

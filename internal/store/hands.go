@@ -26,7 +26,8 @@ func (q Q) SetHandHours(ctx context.Context, person int64, hs []HandHours) error
 	}
 	for _, h := range hs {
 		h.PersonID = person
-		if err := q.named(ctx, `insert into person_hours (person_id, weekday, half, hours) values (:person_id, :weekday, :half, :hours)`, h); err != nil {
+		if err := q.named(ctx, `insert into person_hours (person_id, weekday, half, hours) values (:person_id, :weekday, :half,
+			:hours)`, h); err != nil {
 			return err
 		}
 	}
@@ -51,7 +52,8 @@ func (q Q) SetSkills(ctx context.Context, person int64, techniques []string) err
 	if _, err := q.exec(ctx, `delete from person_skill where person_id = $1`, person); err != nil {
 		return err
 	}
-	if _, err := q.exec(ctx, `insert into person_skill (person_id, technique) select $1, unnest($2::text[]) on conflict do nothing`, person, techniques); err != nil {
+	if _, err := q.exec(ctx, `insert into person_skill (person_id, technique) select $1, unnest($2::text[]) on conflict do
+		nothing`, person, techniques); err != nil {
 		return err
 	}
 	_, err := q.exec(ctx, `update person set skills_set = true where id = $1`, person)
@@ -75,7 +77,11 @@ func (q Q) Aways(ctx context.Context, from time.Time) (as []Away, err error) {
 
 // AddAway keeps days away.
 func (q Q) AddAway(ctx context.Context, a Away) (int64, error) {
-	return q.insert(ctx, `insert into person_away (person_id, from_day, to_day, why) values (:person_id, :from_day, :to_day, :why) returning id`, a)
+	return q.insert(
+		ctx,
+		`insert into person_away (person_id, from_day, to_day, why) values (:person_id, :from_day, :to_day, :why) returning id`,
+		a,
+	)
 }
 
 // DropAway forgets days away.
@@ -87,7 +93,7 @@ func (q Q) DropAway(ctx context.Context, id int64) error {
 	return err
 }
 
-// Station is seats for the bench; Technique is "" for any.
+// Station is seats for the bench; Technique is nil for any.
 type Station struct {
 	ID        int64   `db:"id"`
 	Name      string  `db:"name"`
@@ -110,28 +116,28 @@ func (q Q) SetSeats(ctx context.Context, id int64, seats int) error {
 	return err
 }
 
-// PaceRecord is how fast somebody grafted, against the house's rates: over
-// tags that were begun and finished in one go.
+// PaceRecord is how fast somebody grafted by a technique: over tags that were
+// begun and finished in one go.
 type PaceRecord struct {
-	WorkerID int64   `db:"worker_id"`
-	Tags     int     `db:"tags"`
-	Grafts   float64 `db:"grafts"`
-	Expected float64 `db:"expected"` // grafts at the house's rates in the same time
-	LogSD    float64 `db:"log_sd"`   // of the tags' ratios
+	WorkerID  int64   `db:"worker_id"`
+	Technique string  `db:"technique"`
+	Tags      int     `db:"tags"`
+	Grafts    float64 `db:"grafts"`
+	Hours     float64 `db:"hours"`
+	LogSum    float64 `db:"log_sum"` // of each tag's grafts an hour
+	LogSq     float64 `db:"log_sq"`
 }
 
-// Paces lists everybody's pace since a day. A tag's time is that of its taps,
-// which a line that was down does not move.
+// Paces lists everybody's pace since a month, by technique.
 func (q Q) Paces(ctx context.Context, since time.Time) (ps []PaceRecord, err error) {
-	err = q.all(ctx, &ps, `with done as (
-		select t.worker_id, x.tied::float8 as tied, extract(epoch from w.to_at - w.from_at) / 3600 * k.rate_per_hour as expected
-		from tag t join technique k on k.key = t.technique join batch b on b.id = t.batch_id and b.undone_at is null
-		join lateral (`+tiedOfTag+`) x on true
-		join lateral (select least(t.started_at, min(y.at)) as from_at, coalesce(max(y.at) filter (where y.kind = 'finish'), t.finished_at) as to_at
-			from tally y where y.tag_id = t.id and y.held is null) w on true
-		where t.day >= $1 and x.tied >= 5 and t.finished_at is not null and w.to_at - w.from_at between interval '4 minutes' and interval '5 hours')
-		select worker_id, count(*)::int as tags, sum(tied) as grafts, sum(expected)::float8 as expected, coalesce(stddev_samp(ln(tied / expected)), 0)::float8 as log_sd
-		from done where expected > 0 group by worker_id`, since)
+	err = q.all(
+		ctx,
+		&ps,
+		`select worker_id, technique, sum(tags)::int as tags, sum(grafts) as grafts, sum(hours) as hours, sum(log_sum) as log_sum,
+			sum(log_sq) as log_sq
+		from pace_sum where month >= date_trunc('month', $1::date) group by 1, 2 having sum(tags) > 0 order by 1, 2`,
+		since,
+	)
 	return ps, err
 }
 
@@ -145,13 +151,13 @@ type OpenWork struct {
 // on open tags, and what is not on tags yet.
 func (q Q) OpenWork(ctx context.Context) (ws []OpenWork, err error) {
 	err = q.all(ctx, &ws, `select technique, sum(n)::int as grafts from (
-		select t.technique, greatest(t.planned - x.tied, 0) as n from tag t join batch b on b.id = t.batch_id and b.undone_at is null
-			join lateral (`+tiedOfTag+`) x on true where t.finished_at is null
+		select t.technique, greatest(t.planned - t.tied, 0) as n from tag t join batch b on b.id = t.batch_id and b.undone_at is null
+		where t.finished_at is null
 		union all
-		select h.technique, h.n - coalesce(g.n, 0) from
-			(select batch_id, technique, sum(n) as n from batch_thread group by 1, 2) h
-			join batch b on b.id = h.batch_id and b.undone_at is null
-			left join (select batch_id, technique, sum(planned) as n from tag group by 1, 2) g on g.batch_id = h.batch_id and g.technique = h.technique
+		select h.technique, h.n - coalesce((select sum(planned) from tag g where g.batch_id = h.batch_id and g.technique = h.technique),
+		0) from
+			(select h.batch_id, h.technique, sum(h.n) as n from batch b join batch_thread h on h.batch_id = b.id
+			where b.undone_at is null and b.untagged > 0 group by 1, 2) h
 		) w where n > 0 group by technique`)
 	return ws, err
 }

@@ -61,7 +61,7 @@ func (q Q) AddCount(ctx context.Context, c Count, causes []CauseCount) (bool, er
 
 // TiedOn is what counts as tied on a tag.
 func (q Q) TiedOn(ctx context.Context, tagID int64) (n int, err error) {
-	err = q.get(ctx, &n, `select tied from tag t, lateral (`+tiedOfTag+`) x where t.id = $1`, tagID)
+	err = q.get(ctx, &n, `select tied from tag where id = $1`, tagID)
 	return n, err
 }
 
@@ -106,7 +106,8 @@ const takeFrom = ` from tag t join take_count c on c.id = t.look_id `
 
 func (f TakeFilter) where() (string, []any) {
 	return ` where ($1::date is null or t.day >= $1) and ($2::date is null or t.day <= $2) and ($3 = 0 or t.worker_id = $3)
-		and ($4 = '' or exists (select 1 from batch b join orders o on o.id = b.order_id join variety ov on ov.id = o.variety_id where b.id = t.batch_id and ov.genus = $4)) `,
+		and ($4 = '' or exists (select 1 from batch b join orders o on o.id = b.order_id join variety ov on ov.id = o.variety_id where
+		b.id = t.batch_id and ov.genus = $4)) `,
 		[]any{orNull(f.From), orNull(f.To), f.WorkerID, f.Genus}
 }
 
@@ -123,7 +124,8 @@ func (q Q) TakesBy(ctx context.Context, group string, f TakeFilter) (ts []Took, 
 	g := groups[group]
 	where, args := f.where()
 	err = q.all(ctx, &ts, `select `+g[0]+` as key, `+g[1]+` as name, count(*) as tags,
-		sum(c.taken + c.doubtful + c.dead)::int as counted, sum(c.taken)::int as taken, sum(c.doubtful)::int as doubtful, sum(c.dead)::int as dead`+
+		sum(c.taken + c.doubtful + c.dead)::int as counted, sum(c.taken)::int as taken, sum(c.doubtful)::int as doubtful,
+		sum(c.dead)::int as dead`+
 		takeFrom+g[2]+where+`group by 1, 2 having sum(c.taken + c.doubtful + c.dead) > 0 order by counted desc, 2`, args...)
 	return ts, err
 }
@@ -131,8 +133,12 @@ func (q Q) TakesBy(ctx context.Context, group string, f TakeFilter) (ts []Took, 
 // TakenAltogether sums every counted take that answers to f.
 func (q Q) TakenAltogether(ctx context.Context, f TakeFilter) (t Took, err error) {
 	where, args := f.where()
-	err = q.get(ctx, &t, `select count(*) as tags, coalesce(sum(c.taken + c.doubtful + c.dead), 0)::int as counted, coalesce(sum(c.taken), 0)::int as taken,
-		coalesce(sum(c.doubtful), 0)::int as doubtful, coalesce(sum(c.dead), 0)::int as dead`+takeFrom+where, args...)
+	err = q.get(
+		ctx,
+		&t,
+		`select count(*) as tags, coalesce(sum(c.taken + c.doubtful + c.dead), 0)::int as counted, coalesce(sum(c.taken), 0)::int as taken,
+		coalesce(sum(c.doubtful), 0)::int as doubtful, coalesce(sum(c.dead), 0)::int as dead`+takeFrom+where,
+		args...)
 	return t, err
 }
 
@@ -147,14 +153,23 @@ type GroupCause struct {
 func (q Q) CausesBy(ctx context.Context, group string, f TakeFilter) (cs []GroupCause, err error) {
 	g := groups[group]
 	where, args := f.where()
-	err = q.all(ctx, &cs, `select `+g[0]+` as key, x.cause, sum(x.n)::int as n`+takeFrom+`join count_cause x on x.count_id = c.id `+g[2]+where+`group by 1, 2`, args...)
+	err = q.all(
+		ctx,
+		&cs,
+		`select `+g[0]+` as key, x.cause, sum(x.n)::int as n`+takeFrom+`join count_cause x on x.count_id = c.id `+g[2]+where+`group by
+			1, 2`,
+		args...)
 	return cs, err
 }
 
 // CausesOfLoss sums what died of what, most first.
 func (q Q) CausesOfLoss(ctx context.Context, f TakeFilter) (cs []CauseCount, err error) {
 	where, args := f.where()
-	err = q.all(ctx, &cs, `select x.cause, sum(x.n)::int as n`+takeFrom+`join count_cause x on x.count_id = c.id`+where+`group by 1 order by 2 desc, 1`, args...)
+	err = q.all(
+		ctx,
+		&cs,
+		`select x.cause, sum(x.n)::int as n`+takeFrom+`join count_cause x on x.count_id = c.id`+where+`group by 1 order by 2 desc, 1`,
+		args...)
 	return cs, err
 }
 
@@ -188,20 +203,28 @@ type Found struct {
 // Find looks through codes and names for what was typed, best first.
 func (q Q) Find(ctx context.Context, typed string) (fs []Found, err error) {
 	err = q.all(ctx, &fs, `select kind, code, says from (
-		(select 'tag' as kind, t.code, v.name || ' on ' || s.name as says, 1 as sort from tag t join batch b on b.id = t.batch_id and b.undone_at is null
+		(select 'tag' as kind, t.code, v.name || ' on ' || s.name as says, 1 as sort from tag t join batch b on b.id = t.batch_id and
+		b.undone_at is null
 			join orders o on o.id = b.order_id join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
 			where t.code like upper($1) || '%' or v.name ilike $1 || '%' order by t.id desc limit 12)
-		union all (select 'batch', b.code, v.name || ' on ' || s.name, 2 from batch b join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
-			join stock_type s on s.id = o.stock_type_id where b.undone_at is null and (b.code like upper($1) || '%' or v.name ilike $1 || '%') order by b.id desc limit 8)
+		union all (select 'batch', b.code, v.name || ' on ' || s.name, 2 from batch b join orders o on o.id = b.order_id join variety v
+		on v.id = o.variety_id
+			join stock_type s on s.id = o.stock_type_id where b.undone_at is null and (b.code like upper($1) || '%' or v.name ilike $1
+			|| '%') order by b.id desc limit 8)
 		union all (select 'lot', l.code, s.name || ', ' || l.supplier, 3 from stock_lot l join stock_type s on s.id = l.stock_type_id
-			where l.code like upper($1) || '%' or s.name ilike '%' || $1 || '%' or l.place ilike '%' || $1 || '%' order by l.id desc limit 8)
-		union all (select 'bundle', w.code, v.name || ', cut ' || w.cut_on, 4 from wood_bundle w join mother_plant m on m.id = w.plant_id join variety v on v.id = m.variety_id
+			where l.code like upper($1) || '%' or s.name ilike '%' || $1 || '%' or l.place ilike '%' || $1 || '%' order by l.id desc
+			limit 8)
+		union all (select 'bundle', w.code, v.name || ', cut ' || w.cut_on, 4 from wood_bundle w
+		join mother_plant m on m.id = w.plant_id join variety v on v.id = m.variety_id
 			where w.code like upper($1) || '%' or v.name ilike $1 || '%' or w.place ilike '%' || $1 || '%' order by w.id desc limit 8)
 		union all (select 'plant', m.code, v.name || ', ' || m.place, 5 from mother_plant m join variety v on v.id = m.variety_id
 			where m.code like upper($1) || '%' or v.name ilike $1 || '%' or m.place ilike '%' || $1 || '%' order by m.code limit 8)
-		union all (select 'order', o.code, v.name || ' on ' || s.name || ', ' || o.trees || ' trees', 6 from orders o join variety v on v.id = o.variety_id
-			join stock_type s on s.id = o.stock_type_id where o.code like upper($1) || '%' or v.name ilike $1 || '%' or o.buyer ilike '%' || $1 || '%' order by o.due_on limit 8)
-		union all (select 'person', p.name, p.role, 7 from person p where p.name ilike '%' || $1 || '%' and left_on is null order by p.name limit 8)
+		union all (select 'order', o.code, v.name || ' on ' || s.name || ', ' || o.trees || ' trees', 6 from orders o
+		join variety v on v.id = o.variety_id
+			join stock_type s on s.id = o.stock_type_id where o.code like upper($1) || '%' or v.name ilike $1 || '%' or o.buyer ilike
+			'%' || $1 || '%' order by o.due_on limit 8)
+		union all (select 'person', p.name, p.role, 7 from person p where p.name ilike '%' || $1 || '%' and left_on is null order by
+		p.name limit 8)
 		) x order by (code = upper($1)) desc, sort, code`, escapeLike(typed))
 	return fs, err
 }
@@ -221,7 +244,8 @@ func escapeLike(s string) string {
 func (q Q) CountedLately(ctx context.Context, limit int) (ts []Tag, err error) {
 	var ids []int64
 	if err = q.all(ctx, &ids, `select tag_id from (select tag_id, max(at) as at from
-		(select tag_id, at from take_count order by at desc limit $1 * 4) x group by 1) y order by at desc limit $1`, limit); err != nil || len(ids) == 0 {
+		(select tag_id, at from take_count order by at desc limit $1 * 4) x group by 1) y order by at desc limit
+		$1`, limit); err != nil || len(ids) == 0 {
 		return nil, err
 	}
 	err = q.all(ctx, &ts, tagSelect+`where t.id = any($1) order by array_position($1, t.id)`, ids)

@@ -23,7 +23,8 @@ type House struct {
 	DelayShare    float64    `db:"delay_share"` // of a tree's worth that a year's delay costs
 }
 
-const houseColumns = `name, place, demo_day, demo_clock::text as demo_clock, setup_code_hash, tag_size, chance, wage_cents_hour, grade_share, tree_cents, stem_cents, piece_cents, delay_share`
+const houseColumns = `name, place, demo_day, demo_clock::text as demo_clock, setup_code_hash, tag_size, chance, wage_cents_hour,
+	grade_share, tree_cents, stem_cents, piece_cents, delay_share`
 
 // House reads the settings.
 func (q Q) House(ctx context.Context) (h House, err error) {
@@ -33,7 +34,7 @@ func (q Q) House(ctx context.Context) (h House, err error) {
 
 // LockHouse reads the settings and holds them until the transaction ends.
 func (q Q) LockHouse(ctx context.Context) (h House, err error) {
-	err = q.get(ctx, &h, `select `+houseColumns+` from house for update`)
+	err = q.get(ctx, &h, `select `+houseColumns+` from house for no key update`)
 	return h, err
 }
 
@@ -175,14 +176,6 @@ func (q Q) Sections(ctx context.Context) (ss []Section, err error) {
 	return ss, err
 }
 
-// SectionsOf gives the sections of a variety and of a stock type, "" where they
-// are not noted.
-func (q Q) SectionsOf(ctx context.Context, variety, stockType int64) (scion, stock string, err error) {
-	var row struct{ Scion, Stock string }
-	err = q.get(ctx, &row, `select v.section as scion, s.section as stock from variety v, stock_type s where v.id = $1 and s.id = $2`, variety, stockType)
-	return row.Scion, row.Stock, err
-}
-
 // SetSection notes the section of a variety, or of a stock type.
 func (q Q) SetSection(ctx context.Context, stock bool, id int64, section string) error {
 	table := "variety"
@@ -193,23 +186,31 @@ func (q Q) SetSection(ctx context.Context, stock bool, id int64, section string)
 	return err
 }
 
-// SectionPair says how two sections get on, or ErrNotFound when nothing is
-// known.
-func (q Q) SectionPair(ctx context.Context, scionGenus, scion, stockGenus, stock string) (verdict, note string, err error) {
-	var row struct{ Verdict, Note string }
-	err = q.get(ctx, &row, `select verdict, note from section_pair where scion_genus = $1 and scion_section = $2 and stock_genus = $3 and stock_section = $4`,
-		scionGenus, scion, stockGenus, stock)
-	return row.Verdict, row.Note, err
+// PairRow is how two genera get on.
+type PairRow struct {
+	Scion   string `db:"scion_genus"`
+	Stock   string `db:"stock_genus"`
+	Verdict string `db:"verdict"`
+	Note    string `db:"note"`
 }
 
-// Compatibility says how two genera get on, or ErrNotFound when nothing is known.
-func (q Q) Compatibility(ctx context.Context, scion, stock string) (verdict, note string, err error) {
-	var row struct {
-		Verdict string `db:"verdict"`
-		Note    string `db:"note"`
-	}
-	err = q.get(ctx, &row, `select verdict, note from compatibility where scion_genus = $1 and stock_genus = $2`, scion, stock)
-	return row.Verdict, row.Note, err
+// Pairs lists what is known of pairs of genera.
+func (q Q) Pairs(ctx context.Context) (ps []PairRow, err error) {
+	err = q.all(ctx, &ps, `select scion_genus, stock_genus, verdict, note from compatibility`)
+	return ps, err
+}
+
+// SectionPairRow is how two sections get on.
+type SectionPairRow struct {
+	PairRow
+	ScionSection string `db:"scion_section"`
+	StockSection string `db:"stock_section"`
+}
+
+// SectionPairs lists what is known of pairs of sections.
+func (q Q) SectionPairs(ctx context.Context) (ps []SectionPairRow, err error) {
+	err = q.all(ctx, &ps, `select scion_genus, scion_section, stock_genus, stock_section, verdict, note from section_pair`)
+	return ps, err
 }
 
 // Change is one line of the record of changes.
@@ -226,34 +227,56 @@ type Change struct {
 	After     string    `db:"after"`
 }
 
-// AddChange keeps who changed what, with what stood before and after; either
-// may be nil.
-func (q Q) AddChange(ctx context.Context, c Change, before, after any) error {
-	asJSON := func(v any) (any, error) {
+// NewChange is a change with what stood before and after; either may be nil.
+type NewChange struct {
+	Change
+	Before, After any
+}
+
+// AddChanges keeps who changed what, all in one statement.
+func (q Q) AddChanges(ctx context.Context, cs ...NewChange) error {
+	if len(cs) == 0 {
+		return nil
+	}
+	asJSON := func(v any) (*string, error) {
 		if v == nil {
 			return nil, nil
 		}
 		b, err := json.Marshal(v)
-		return string(b), err
+		out := string(b)
+		return &out, err
 	}
-	b, err := asJSON(before)
-	if err != nil {
-		return err
+	n := len(cs)
+	at, by, requests := make([]time.Time, n), make([]*int64, n), make([]string, n)
+	what, ref, doing, before, after := make([]string, n), make([]string, n), make([]string, n), make([]*string, n), make([]*string, n)
+	for i, c := range cs {
+		at[i], by[i], requests[i], what[i], ref[i], doing[i] = c.At, c.PersonID, c.RequestID, c.What, c.Ref, c.Doing
+		var err error
+		if before[i], err = asJSON(c.Before); err != nil {
+			return err
+		}
+		if after[i], err = asJSON(c.After); err != nil {
+			return err
+		}
 	}
-	a, err := asJSON(after)
-	if err != nil {
-		return err
-	}
-	_, err = q.exec(ctx, `insert into change_record (at, person_id, request_id, what, ref, doing, before, after)
-		values ($1, $2, $3, $4, $5, $6, $7, $8)`, c.At, c.PersonID, c.RequestID, c.What, c.Ref, c.Doing, b, a)
+	_, err := q.exec(ctx, `insert into change_record (at, person_id, request_id, what, ref, doing, before, after)
+		select a, b, c, d, e, f, g::jsonb, h::jsonb from unnest($1::timestamptz[], $2::bigint[], $3::text[], $4::text[], $5::text[],
+		$6::text[], $7::text[], $8::text[]) u(a, b, c, d, e, f, g, h)`,
+		at, by, requests, what, ref, doing, before, after)
 	return err
 }
 
 // Changes lists the record from the newest down, 50 at a time; before is the
 // id to go on from, or 0.
 func (q Q) Changes(ctx context.Context, before int64) (cs []Change, err error) {
-	err = q.all(ctx, &cs, `select c.id, c.at, c.person_id, c.request_id, c.what, c.ref, c.doing, coalesce(c.before::text, '') as before, coalesce(c.after::text, '') as after,
+	err = q.all(
+		ctx,
+		&cs,
+		`select c.id, c.at, c.person_id, c.request_id, c.what, c.ref, c.doing, coalesce(c.before::text, '') as before,
+			coalesce(c.after::text, '') as after,
 		coalesce(p.name, '') as person from change_record c left join person p on p.id = c.person_id
-		where $1 = 0 or c.id < $1 order by c.id desc limit 50`, before)
+		where $1 = 0 or c.id < $1 order by c.id desc limit 50`,
+		before,
+	)
 	return cs, err
 }

@@ -21,12 +21,22 @@ type LotLook struct {
 
 // AddLotLook keeps a look.
 func (q Q) AddLotLook(ctx context.Context, l LotLook) error {
-	return q.named(ctx, `insert into lot_look (lot_id, ready, roots, bark, leaves, note, person_id, at) values (:lot_id, :ready, :roots, :bark, :leaves, :note, :person_id, :at)`, l)
+	return q.named(
+		ctx,
+		`insert into lot_look (lot_id, ready, roots, bark, leaves, note, person_id, at) values (:lot_id, :ready, :roots, :bark, :leaves,
+			:note, :person_id, :at)`,
+		l,
+	)
 }
 
 // LotLooks lists a lot's looks, newest first.
 func (q Q) LotLooks(ctx context.Context, lot int64) (ls []LotLook, err error) {
-	err = q.all(ctx, &ls, `select k.*, p.name as person from lot_look k join person p on p.id = k.person_id where lot_id = $1 order by at desc limit 50`, lot)
+	err = q.all(
+		ctx,
+		&ls,
+		`select k.*, p.name as person from lot_look k join person p on p.id = k.person_id where lot_id = $1 order by at desc limit 50`,
+		lot,
+	)
 	return ls, err
 }
 
@@ -39,13 +49,21 @@ type FailedOf struct {
 	Tags string   `db:"tags"`
 }
 
-// FailedStocks sums them up. reason marks the ledger's lines of those that
-// came back.
-func (q Q) FailedStocks(ctx context.Context, lot int64, reason string) (f FailedOf, err error) {
-	err = q.get(ctx, &f, `select coalesce(sum(c.dead), 0)::int - coalesce((select sum(n) from stock_ledger g where g.lot_id = $1 and g.reason like $2 || '%'), 0)::int as n,
-		min((select min(stock_mm) from tag_thread x where x.tag_id = t.id)) as low, max((select max(stock_mm) from tag_thread x where x.tag_id = t.id)) as high,
+// FailedStocks sums them up. cameBack is the ledger's code of those that came
+// back.
+func (q Q) FailedStocks(ctx context.Context, lot int64, cameBack string) (f FailedOf, err error) {
+	err = q.get(
+		ctx,
+		&f,
+		`select coalesce(sum(c.dead), 0)::int - coalesce((select sum(n) from stock_ledger g where g.lot_id = $1 and g.reason = $2),
+			0)::int as n,
+		min((select min(stock_mm) from tag_thread x where x.tag_id = t.id)) as low, max((select max(stock_mm) from tag_thread x where
+		x.tag_id = t.id)) as high,
 		coalesce(string_agg(t.code || ' (' || c.dead || ')', ', ' order by t.id), '') as tags
-		from tag t join take_count c on c.id = t.look_id where t.lot_id = $1 and c.dead > 0`, lot, reason)
+		from tag t join take_count c on c.id = t.look_id where t.lot_id = $1 and c.dead > 0`,
+		lot,
+		cameBack,
+	)
 	return f, err
 }
 
@@ -64,6 +82,11 @@ func (q Q) LotByID(ctx context.Context, id int64) (l Lot, err error) {
 // Unmeasured lists lots with stems free of which nothing is measured, oldest
 // first.
 func (q Q) Unmeasured(ctx context.Context) (ls []Lot, err error) {
-	err = q.all(ctx, &ls, lotSelect+`where l.id in (select lot_id from stock_balance where account = 'free' and n > 0) and not exists (select 1 from caliper_reading r where r.lot_id = l.id) order by l.id limit 20`)
+	err = q.all(
+		ctx,
+		&ls,
+		lotSelect+`where l.id in (select lot_id from stock_balance where account = 'free' and n > 0) and not exists (select 1 from
+			caliper_reading r where r.lot_id = l.id) order by l.id limit 20`,
+	)
 	return ls, err
 }

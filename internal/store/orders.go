@@ -7,40 +7,72 @@ import (
 
 // Order is trees of a variety on a stock, wanted by a date.
 type Order struct {
-	ID          int64     `db:"id"`
-	Code        string    `db:"code"`
-	VarietyID   int64     `db:"variety_id"`
-	Variety     string    `db:"variety"`
-	Genus       string    `db:"genus"`
-	StockTypeID int64     `db:"stock_type_id"`
-	StockType   string    `db:"stock_type"`
-	StockGenus  string    `db:"stock_genus"`
-	Trees       int       `db:"trees"`
-	DueOn       time.Time `db:"due_on"`
-	Priority    int       `db:"priority"`
-	Buyer       string    `db:"buyer"`
-	MadeAt      time.Time `db:"made_at"`
-	Batched     int       `db:"batched"` // grafts in batches that stand
-	Tied        int       `db:"tied"`
-	Unfinished  int       `db:"unfinished"` // batches to share out, and tags not finished
-	StockFree   int       `db:"stock_free"` // of the stock type, whoever else wants it
-	WoodFree    int       `db:"wood_free"`
+	ID           int64         `db:"id"`
+	Code         string        `db:"code"`
+	VarietyID    int64         `db:"variety_id"`
+	Variety      string        `db:"variety"`
+	Genus        string        `db:"genus"`
+	StockTypeID  int64         `db:"stock_type_id"`
+	StockType    string        `db:"stock_type"`
+	StockGenus   string        `db:"stock_genus"`
+	Trees        int           `db:"trees"`
+	DueOn        time.Time     `db:"due_on"`
+	Priority     int           `db:"priority"`
+	Buyer        string        `db:"buyer"`
+	MadeAt       time.Time     `db:"made_at"`
+	ClosedOn     *time.Time    `db:"closed_on"`
+	Section      string        `db:"section"` // of the variety, "" where it is not noted
+	StockSection string        `db:"stock_section"`
+	Batched      int           `db:"batched"` // grafts in batches that stand
+	Tied         int           `db:"tied"`
+	Unfinished   int           `db:"unfinished"` // batches to share out, and tags not finished
+	Portions     List[Portion] `db:"portions"`   // what its batches lie on
+	StockFree    int           `db:"-"`          // of the stock type, whoever else wants it
+	WoodFree     int           `db:"-"`
 }
 
-const orderSelect = `select o.*, v.name as variety, v.genus, s.name as stock_type, s.genus as stock_genus,
+// Portion is so many grafts of an order that one lot and one bundle have.
+type Portion struct {
+	LotID    int64 `json:"lot"`
+	BundleID int64 `json:"bundle"`
+	N        int   `json:"n"`
+}
+
+const orderSelect = `select o.*, v.name as variety, v.genus, v.section, s.name as stock_type, s.genus as stock_genus, s.section as
+	stock_section,
 	coalesce((select sum(grafts) from batch b where b.order_id = o.id and undone_at is null), 0)::int as batched,
-	coalesce((select sum(x.tied) from batch b join tag t on t.batch_id = b.id, lateral (` + tiedOfTag + `) x
-		where b.order_id = o.id and b.undone_at is null), 0)::int as tied,
-	(select count(*) from batch b left join tag t on t.batch_id = b.id where b.order_id = o.id and b.undone_at is null and t.finished_at is null)::int as unfinished,
-	coalesce((select sum(f.n) from stock_balance f join stock_lot l on l.id = f.lot_id where f.account = 'free' and f.n > 0 and l.stock_type_id = o.stock_type_id), 0)::int as stock_free,
-	coalesce((select sum(f.n) from wood_balance f join wood_bundle w on w.id = f.bundle_id join mother_plant m on m.id = w.plant_id
-		where f.account = 'free' and f.n > 0 and m.variety_id = o.variety_id), 0)::int as wood_free
+	coalesce((select sum(t.tied) from batch b join tag t on t.batch_id = b.id where b.order_id = o.id and b.undone_at is null),
+	0)::int as tied,
+	(select count(*) from batch b left join tag t on t.batch_id = b.id where b.order_id = o.id and b.undone_at is null and t.finished_at
+	is null)::int as unfinished,
+	(select json_agg(json_build_object('lot', h.lot_id, 'bundle', h.bundle_id, 'n', h.n)) from batch b join batch_thread h on h.batch_id
+	= b.id
+		where b.order_id = o.id and b.undone_at is null)::text as portions
 	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id `
 
-// OpenOrders lists orders due on or after a day, soonest first.
-func (q Q) OpenOrders(ctx context.Context, from time.Time) (os []Order, err error) {
-	err = q.all(ctx, &os, orderSelect+`where o.due_on >= $1 order by o.due_on, o.priority, o.id`, from)
+// OpenOrders lists the orders that are not closed, the soonest due first.
+func (q Q) OpenOrders(ctx context.Context) (os []Order, err error) {
+	err = q.all(ctx, &os, orderSelect+`where o.closed_on is null order by o.due_on, o.priority, o.id`)
 	return os, err
+}
+
+// AllOrders lists every order, closed ones too, the soonest due first.
+func (q Q) AllOrders(ctx context.Context) (os []Order, err error) {
+	err = q.all(ctx, &os, orderSelect+`order by o.due_on, o.priority, o.id`)
+	return os, err
+}
+
+// ClosedOrders lists closed orders, the newest first; after is the id to go on
+// from, or 0.
+func (q Q) ClosedOrders(ctx context.Context, after int64, limit int) (os []Order, err error) {
+	err = q.all(ctx, &os, orderSelect+`where o.closed_on is not null and ($1 = 0 or o.id < $1) order by o.id desc limit $2`, after, limit)
+	return os, err
+}
+
+// CloseOrder closes an order on a day; nil opens it again.
+func (q Q) CloseOrder(ctx context.Context, id int64, on *time.Time) error {
+	_, err := q.exec(ctx, `update orders set closed_on = $2 where id = $1`, id, on)
+	return err
 }
 
 // OrderByCode finds one.
@@ -49,11 +81,14 @@ func (q Q) OrderByCode(ctx context.Context, code string) (o Order, err error) {
 	return o, err
 }
 
-// LockOrder holds an order until the transaction ends.
-func (q Q) LockOrder(ctx context.Context, id int64) error {
-	var got int64
-	return q.get(ctx, &got, `select id from orders where id = $1 for update`, id)
+// LockOrders holds orders until the transaction ends, in the order of ids.
+func (q Q) LockOrders(ctx context.Context, ids []int64) error {
+	var got []int64
+	return q.all(ctx, &got, `select id from orders where id = any($1) order by id for no key update`, ids)
 }
+
+// LockOrder holds an order until the transaction ends.
+func (q Q) LockOrder(ctx context.Context, id int64) error { return q.LockOrders(ctx, []int64{id}) }
 
 // AddOrder keeps an order.
 func (q Q) AddOrder(ctx context.Context, o Order) (int64, error) {

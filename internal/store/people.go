@@ -19,6 +19,7 @@ type Person struct {
 	MadeAt       time.Time  `db:"made_at"`
 	HoursSet     bool       `db:"hours_set"`
 	SkillsSet    bool       `db:"skills_set"`
+	KeysOff      bool       `db:"keys_off"` // keys pressed alone do nothing
 }
 
 // People lists everybody, those who have left last.
@@ -51,6 +52,12 @@ func (q Q) UpdatePerson(ctx context.Context, p Person) error {
 		pin_hash = :pin_hash, left_on = :left_on where id = :id`, p)
 }
 
+// SetKeys turns somebody's single keys off, or on.
+func (q Q) SetKeys(ctx context.Context, id int64, off bool) error {
+	_, err := q.exec(ctx, `update person set keys_off = $2 where id = $1`, id, off)
+	return err
+}
+
 // WrongTry counts one wrong password or PIN; at the fifth it sets a wait.
 func (q Q) WrongTry(ctx context.Context, id int64, until time.Time) error {
 	_, err := q.exec(ctx, `update person set wrong_tries = case when wrong_tries >= 4 then 0 else wrong_tries + 1 end,
@@ -60,7 +67,11 @@ func (q Q) WrongTry(ctx context.Context, id int64, until time.Time) error {
 
 // RightTry forgets wrong tries.
 func (q Q) RightTry(ctx context.Context, id int64) error {
-	_, err := q.exec(ctx, `update person set wrong_tries = 0, wait_until = null where id = $1 and (wrong_tries > 0 or wait_until is not null)`, id)
+	_, err := q.exec(
+		ctx,
+		`update person set wrong_tries = 0, wait_until = null where id = $1 and (wrong_tries > 0 or wait_until is not null)`,
+		id,
+	)
 	return err
 }
 

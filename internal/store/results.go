@@ -1,9 +1,6 @@
 package store
 
-import (
-	"context"
-	"time"
-)
+import "context"
 
 // TakeRecord is a counted tag as the take model takes it.
 type TakeRecord struct {
@@ -22,25 +19,10 @@ type TakeRecord struct {
 func (q Q) TakeRecords(ctx context.Context, f TakeFilter) (rs []TakeRecord, err error) {
 	where, args := f.where()
 	err = q.all(ctx, &rs, `select t.worker_id::text as worker, p.name, t.technique, l.code as lot, w.code as bundle,
-		coalesce(h.mismatch, 0)::float8 as mismatch, greatest(t.day - w.cut_on, 0)::float8 as store_days,
-		c.taken + c.doubtful + c.dead as grafts, c.taken as took`+takeFrom+`join person p on p.id = t.worker_id join stock_lot l on l.id = t.lot_id join wood_bundle w on w.id = t.bundle_id
-		left join (select tag_id, sum(n * abs(1 - wood_mm / stock_mm)) / sum(n) as mismatch from tag_thread group by 1) h on h.tag_id = t.id`+where+`order by t.id`, args...)
+		t.mismatch, greatest(t.day - w.cut_on, 0)::float8 as store_days,
+		c.taken + c.doubtful + c.dead as grafts, c.taken as took`+takeFrom+`join person p on p.id = t.worker_id join stock_lot l on l.id
+		= t.lot_id join wood_bundle w on w.id = t.bundle_id`+where+`order by t.id`, args...)
 	return rs, err
-}
-
-// Portion is so many grafts of an order that one lot and one bundle have.
-type Portion struct {
-	OrderID  int64 `db:"order_id"`
-	LotID    int64 `db:"lot_id"`
-	BundleID int64 `db:"bundle_id"`
-	N        int   `db:"n"`
-}
-
-// Portions lists what the batches of orders due on or after a day lie on.
-func (q Q) Portions(ctx context.Context, due time.Time) (ps []Portion, err error) {
-	err = q.all(ctx, &ps, `select b.order_id, h.lot_id, h.bundle_id, sum(h.n)::int as n from orders o join batch b on b.order_id = o.id and b.undone_at is null
-		join batch_thread h on h.batch_id = b.id where o.due_on >= $1 group by 1, 2, 3`, due)
-	return ps, err
 }
 
 // FreePile is what one lot or bundle has free. Of is the stock type of a lot,
@@ -54,9 +36,15 @@ type FreePile struct {
 
 // FreePiles lists every lot and bundle with something free.
 func (q Q) FreePiles(ctx context.Context) (ps []FreePile, err error) {
-	err = q.all(ctx, &ps, `select false as wood, l.stock_type_id as of, f.n, l.form = 'in the row' as in_row from stock_balance f join stock_lot l on l.id = f.lot_id where f.account = 'free' and f.n > 0
-		union all select true, m.variety_id, f.n, false from wood_balance f join wood_bundle w on w.id = f.bundle_id join mother_plant m on m.id = w.plant_id
-			where f.account = 'free' and f.n > 0`)
+	err = q.all(
+		ctx,
+		&ps,
+		`select false as wood, l.stock_type_id as of, f.n, l.form = 'in the row' as in_row from stock_balance f join stock_lot l on l.id
+			= f.lot_id where f.account = 'free' and f.n > 0
+		union all select true, m.variety_id, f.n, false from wood_balance f join wood_bundle w on w.id = f.bundle_id join mother_plant m
+		on m.id = w.plant_id
+			where f.account = 'free' and f.n > 0`,
+	)
 	return ps, err
 }
 
@@ -68,13 +56,11 @@ type Knowers struct {
 
 // KnowersOf counts who knows what; somebody of whom nothing was noted knows all.
 func (q Q) KnowersOf(ctx context.Context) (ks []Knowers, err error) {
-	err = q.all(ctx, &ks, `select t.key as technique, count(*)::int as n from technique t join person p on p.left_on is null and p.role <> 'looker'
-		and (not p.skills_set or exists (select 1 from person_skill k where k.person_id = p.id and k.technique = t.key)) group by 1`)
+	err = q.all(
+		ctx,
+		&ks,
+		`select t.key as technique, count(*)::int as n from technique t join person p on p.left_on is null and p.role <> 'looker'
+		and (not p.skills_set or exists (select 1 from person_skill k where k.person_id = p.id and k.technique = t.key)) group by 1`,
+	)
 	return ks, err
-}
-
-// CountsSoFar changes whenever a count is added.
-func (q Q) CountsSoFar(ctx context.Context) (mark string, err error) {
-	err = q.get(ctx, &mark, `select count(*) || '/' || coalesce(max(at)::text, '') from take_count`)
-	return mark, err
 }

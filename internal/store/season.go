@@ -42,6 +42,12 @@ func (q Q) Anchors(ctx context.Context, group string) (as []Anchor, err error) {
 	return as, err
 }
 
+// AllAnchors lists every group's usual dates.
+func (q Q) AllAnchors(ctx context.Context) (as []Anchor, err error) {
+	err = q.all(ctx, &as, `select * from season_anchor order by season_group, month, day`)
+	return as, err
+}
+
 // ShippedAnchors lists the house defaults of a group.
 func (q Q) ShippedAnchors(ctx context.Context, group string) (as []Anchor, err error) {
 	err = q.all(ctx, &as, `select * from season_anchor_shipped where season_group = $1 order by month, day`, group)
@@ -52,7 +58,8 @@ func (q Q) ShippedAnchors(ctx context.Context, group string) (as []Anchor, err e
 func (q Q) SetAnchor(ctx context.Context, a Anchor) error {
 	return q.named(ctx, `insert into season_anchor (season_group, kind, month, day, spread_days, source)
 		values (:season_group, :kind, :month, :day, :spread_days, :source)
-		on conflict (season_group, kind) do update set month = excluded.month, day = excluded.day, spread_days = excluded.spread_days, source = excluded.source`, a)
+		on conflict (season_group, kind) do update set month = excluded.month, day = excluded.day, spread_days = excluded.spread_days,
+		source = excluded.source`, a)
 }
 
 // Normal is a month's usual mean temperature.
@@ -123,6 +130,13 @@ func (q Q) AddSeen(ctx context.Context, s Seen) (int64, error) {
 func (q Q) SeenOf(ctx context.Context, group string, from time.Time) (ss []Seen, err error) {
 	err = q.all(ctx, &ss, `select s.*, p.name as person from season_seen s join person p on p.id = s.person_id
 		where season_group = $1 and seen_on >= $2 and dropped_at is null order by seen_on desc, id desc`, group, from)
+	return ss, err
+}
+
+// AllSeen lists what was seen of every group from a day on, newest first.
+func (q Q) AllSeen(ctx context.Context, from time.Time) (ss []Seen, err error) {
+	err = q.all(ctx, &ss, `select s.*, p.name as person from season_seen s join person p on p.id = s.person_id
+		where seen_on >= $1 and dropped_at is null order by seen_on desc, id desc`, from)
 	return ss, err
 }
 

@@ -63,16 +63,9 @@ const lotSelect = `select l.*, t.name as stock_type, t.genus,
 	(select count(*) from caliper_reading r where r.lot_id = l.id) as measured
 	from stock_lot l join stock_type t on t.id = l.stock_type_id `
 
-// Lots lists lots that still hold stems, newest first, and then the used-up
-// ones; after is the id to go on from, or 0.
+// Lots lists lots, newest first; after is the id to go on from, or 0.
 func (q Q) Lots(ctx context.Context, after int64, limit int) (ls []Lot, err error) {
 	err = q.all(ctx, &ls, lotSelect+`where $1 = 0 or l.id < $1 order by l.id desc limit $2`, after, limit)
-	return ls, err
-}
-
-// LotsOfType lists the lots of a stock type that have stems free.
-func (q Q) LotsOfType(ctx context.Context, stockTypeID int64) (ls []Lot, err error) {
-	err = q.all(ctx, &ls, lotSelect+`where l.stock_type_id = $1 and l.id in (select lot_id from stock_balance where account = 'free' and n > 0) order by l.id`, stockTypeID)
 	return ls, err
 }
 
@@ -86,13 +79,19 @@ func (q Q) LotByCode(ctx context.Context, code string) (l Lot, err error) {
 // their ids so that two planners never wait for each other.
 func (q Q) LockLots(ctx context.Context, ids []int64) error {
 	var got []int64
-	return q.all(ctx, &got, `select id from stock_lot where id = any($1) order by id for update`, ids)
+	return q.all(ctx, &got, `select id from stock_lot where id = any($1) order by id for no key update`, ids)
 }
 
 // AddLot keeps a lot and receives its stems into the ledger.
 func (q Q) AddLot(ctx context.Context, l Lot, by int64) (int64, error) {
-	id, err := q.insert(ctx, `insert into stock_lot (code, stock_type_id, supplier, received_on, form, place, received, grade_low_mm, grade_high_mm, health, made_at, came_from_lot, failed_note)
-		values (:code, :stock_type_id, :supplier, :received_on, :form, :place, :received, :grade_low_mm, :grade_high_mm, :health, :made_at, :came_from_lot, :failed_note) returning id`, l)
+	id, err := q.insert(
+		ctx,
+		`insert into stock_lot (code, stock_type_id, supplier, received_on, form, place, received, grade_low_mm, grade_high_mm, health,
+			made_at, came_from_lot, failed_note)
+		values (:code, :stock_type_id, :supplier, :received_on, :form, :place, :received, :grade_low_mm, :grade_high_mm, :health,
+		:made_at, :came_from_lot, :failed_note) returning id`,
+		l,
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -154,7 +153,8 @@ type Move struct {
 	From     string    `db:"from_account"`
 	To       string    `db:"to_account"`
 	MM       *float64  `db:"mm"`
-	Reason   string    `db:"reason"`
+	Reason   string    `db:"reason"` // a code
+	Note     string    `db:"note"`
 	BatchID  *int64    `db:"batch_id"`
 	TagID    *int64    `db:"tag_id"`
 	PersonID int64     `db:"person_id"`
@@ -164,19 +164,55 @@ type Move struct {
 	Batch    string    `db:"batch"`
 }
 
-// MoveStock adds to the stock ledger. ErrShort: the account holds fewer.
-func (q Q) MoveStock(ctx context.Context, m Move) error {
-	return q.named(ctx, `insert into stock_ledger (lot_id, n, from_account, to_account, mm, reason, batch_id, tag_id, person_id, at)
-		values (:of_id, :n, :from_account, :to_account, :mm, :reason, :batch_id, :tag_id, :person_id, :at)`, m)
+// MoveStock adds to the stock ledger. ErrShort: an account holds fewer.
+func (q Q) MoveStock(ctx context.Context, ms ...Move) error {
+	return q.move(ctx, "stock_ledger", "lot_id", ms)
 }
 
-// MoveWood adds to the wood ledger. ErrShort: the account holds fewer.
-func (q Q) MoveWood(ctx context.Context, m Move) error {
-	return q.named(ctx, `insert into wood_ledger (bundle_id, n, from_account, to_account, mm, reason, batch_id, tag_id, person_id, at)
-		values (:of_id, :n, :from_account, :to_account, :mm, :reason, :batch_id, :tag_id, :person_id, :at)`, m)
+// MoveWood adds to the wood ledger. ErrShort: an account holds fewer.
+func (q Q) MoveWood(ctx context.Context, ms ...Move) error {
+	return q.move(ctx, "wood_ledger", "bundle_id", ms)
 }
 
-const movesSelect = ` as of_id, g.id, g.n, g.from_account, g.to_account, g.mm, g.reason, g.batch_id, g.tag_id, coalesce(g.person_id, 0) as person_id, g.at,
+// move writes lines, all in one statement and in their order.
+func (q Q) move(ctx context.Context, table, of string, ms []Move) error {
+	if len(ms) == 0 {
+		return nil
+	}
+	n := len(ms)
+	ids, many, from, to, mm := make([]int64, n), make([]int, n), make([]string, n), make([]string, n), make([]*float64, n)
+	why, note, batch, tag, by, at := make(
+		[]string,
+		n,
+	), make(
+		[]string,
+		n,
+	), make(
+		[]*int64,
+		n,
+	), make(
+		[]*int64,
+		n,
+	), make(
+		[]int64,
+		n,
+	), make(
+		[]time.Time,
+		n,
+	)
+	for i, m := range ms {
+		ids[i], many[i], from[i], to[i], mm[i], why[i], note[i] = m.Of, m.N, m.From, m.To, m.MM, m.Reason, m.Note
+		batch[i], tag[i], by[i], at[i] = m.BatchID, m.TagID, m.PersonID, m.At
+	}
+	_, err := q.exec(ctx, `insert into `+table+` (`+of+`, n, from_account, to_account, mm, reason, note, batch_id, tag_id, person_id, at)
+		select * from unnest($1::bigint[], $2::int[], $3::text[], $4::text[], $5::numeric[], $6::text[], $7::text[], $8::bigint[],
+		$9::bigint[], $10::bigint[], $11::timestamptz[])`,
+		ids, many, from, to, mm, why, note, batch, tag, by, at)
+	return err
+}
+
+const movesSelect = ` as of_id, g.id, g.n, g.from_account, g.to_account, g.mm, g.reason, g.note, g.batch_id, g.tag_id,
+	coalesce(g.person_id, 0) as person_id, g.at,
 	coalesce(p.name, '') as person, coalesce(t.code, '') as tag, coalesce(b.code, '') as batch `
 
 // StockMoves lists a lot's ledger, newest first; those before a move, or with 0 all.
@@ -193,27 +229,6 @@ func (q Q) WoodMoves(ctx context.Context, bundleID, before int64) (ms []Move, er
 		left join tag t on t.id = g.tag_id left join batch b on b.id = g.batch_id
 		where g.bundle_id = $1 and ($2 = 0 or g.id < $2) order by g.id desc`, bundleID, before)
 	return ms, err
-}
-
-// ClassUse is how many of a class have left the free account, net of those
-// that came back.
-type ClassUse struct {
-	MM float64 `db:"mm"`
-	N  int     `db:"n"`
-}
-
-// StockClassUse gives it for a lot.
-func (q Q) StockClassUse(ctx context.Context, lotID int64) (us []ClassUse, err error) {
-	err = q.all(ctx, &us, `select mm, sum(case when from_account = 'free' then n when to_account = 'free' then -n else 0 end)::int as n
-		from stock_ledger where lot_id = $1 and mm is not null group by mm`, lotID)
-	return us, err
-}
-
-// WoodClassUse gives it for a bundle.
-func (q Q) WoodClassUse(ctx context.Context, bundleID int64) (us []ClassUse, err error) {
-	err = q.all(ctx, &us, `select mm, sum(case when from_account = 'free' then n when to_account = 'free' then -n else 0 end)::int as n
-		from wood_ledger where bundle_id = $1 and mm is not null group by mm`, bundleID)
-	return us, err
 }
 
 // Balance is what an account holds.

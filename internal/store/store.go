@@ -11,6 +11,8 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"math/rand/v2"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -42,8 +44,10 @@ func Open(ctx context.Context, dsn string) (*DB, error) {
 	// Every query here is short; compiling one costs more than running it.
 	conf.RuntimeParams["jit"] = "off"
 	// Joins are written in the order they are best done, from the few rows to
-	// the many; searching for another order took longer than the queries.
+	// the many; searching for another order took longer than the queries. What
+	// bounds the few therefore stands as an array, not as a further join.
 	conf.RuntimeParams["join_collapse_limit"] = "1"
+	conf.Tracer = tracer{}
 	db := sqlx.NewDb(stdlib.OpenDB(*conf), "pgx")
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(12)
@@ -96,12 +100,22 @@ func (d *DB) Tx(ctx context.Context, do func(Q) error) error {
 	for try := 1; ; try++ {
 		err := d.once(ctx, do)
 		var pg *pgconn.PgError
-		if try < 5 && errors.As(err, &pg) && (pg.Code == "40P01" || pg.Code == "40001") {
-			continue
+		if try == 5 || !errors.As(err, &pg) || pg.Code != "40P01" && pg.Code != "40001" {
+			return err
 		}
-		return err
+		Retried.Add(1)
+		// Longer each time, and never in step with the other.
+		select {
+		case <-ctx.Done():
+			return err
+		case <-time.After(time.Duration(rand.IntN(10<<try)+1) * time.Millisecond):
+		}
 	}
 }
+
+// Retried counts the transactions that were begun again after a deadlock or a
+// serialisation race. There should be none: everybody locks in one order.
+var Retried atomic.Int64
 
 func (d *DB) once(ctx context.Context, do func(Q) error) error {
 	tx, err := d.BeginTxx(ctx, nil)
@@ -190,6 +204,15 @@ func (q Q) insert(ctx context.Context, query string, arg any) (int64, error) {
 		}
 	}
 	return id, mapped(rows.Err())
+}
+
+// DoneOnce gives the path that a form's own key led to, if it was used.
+func (q Q) DoneOnce(ctx context.Context, key string) (path string, done bool, err error) {
+	err = q.get(ctx, &path, `select path from done_once where key = $1`, key)
+	if errors.Is(err, ErrNotFound) {
+		return "", false, nil
+	}
+	return path, err == nil, err
 }
 
 // Once keeps the path that a form's own key led to. When the key was used

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/store"
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
 var ctx = context.Background()
@@ -22,21 +22,26 @@ func lot(t *testing.T, db *store.DB, code string, stems int) (lotID, by int64) {
 	t.Helper()
 	require.NoError(t, db.Tx(ctx, func(q store.Q) error {
 		var err error
-		if by, err = q.AddPerson(ctx, store.Person{Name: "Maud " + code, SignIn: "maud." + strings.ToLower(code), Role: "propagator"}); err != nil {
+		if by, err = q.AddPerson(ctx, store.Person{Name: "Maud " + code, SignIn: "maud." + strings.ToLower(code),
+			Role: "propagator"}); err != nil {
 			return err
 		}
 		typeID, err := q.StockTypeFor(ctx, "Tarn Q3", "quince")
 		if err != nil {
 			return err
 		}
-		lotID, err = q.AddLot(ctx, store.Lot{Code: code, StockTypeID: typeID, ReceivedOn: time.Now(), Form: "bare-root", Received: stems, MadeAt: time.Now()}, by)
+		lotID, err = q.AddLot(
+			ctx,
+			store.Lot{Code: code, StockTypeID: typeID, ReceivedOn: time.Now(), Form: "bare-root", Received: stems, MadeAt: time.Now()},
+			by,
+		)
 		return err
 	}))
 	return lotID, by
 }
 
 func TestTheCraftIsSeeded(t *testing.T) {
-	q := storetest.Empty(t).Q()
+	q := testhouse.Empty(t).Q()
 	ts, err := q.Techniques(ctx)
 	require.NoError(t, err)
 	assert.Len(t, ts, 11)
@@ -63,7 +68,7 @@ func TestTheCraftIsSeeded(t *testing.T) {
 }
 
 func TestMigratingAgainAndTogetherDoesNoHarm(t *testing.T) {
-	db := storetest.Empty(t)
+	db := testhouse.Empty(t)
 	var wait sync.WaitGroup
 	for range 4 {
 		wait.Go(func() { assert.NoError(t, db.Migrate(ctx)) })
@@ -72,11 +77,14 @@ func TestMigratingAgainAndTogetherDoesNoHarm(t *testing.T) {
 }
 
 func TestABalanceNeverGoesBelowZero(t *testing.T) {
-	db := storetest.Empty(t)
+	db := testhouse.Empty(t)
 	id, by := lot(t, db, "L-1", 10)
 	move := func(n int, from, to string) error {
 		return db.Tx(ctx, func(q store.Q) error {
-			return q.MoveStock(ctx, store.Move{Of: id, N: n, From: from, To: to, Reason: "test", PersonID: by, At: time.Now()})
+			return q.MoveStock(
+				ctx,
+				store.Move{Of: id, N: n, From: from, To: to, Reason: "by hand", Note: "test", PersonID: by, At: time.Now()},
+			)
 		})
 	}
 	require.NoError(t, move(7, store.Free, store.Aside))
@@ -91,7 +99,7 @@ func TestABalanceNeverGoesBelowZero(t *testing.T) {
 }
 
 func TestManyAtOnceSpendEachStemOnce(t *testing.T) {
-	db := storetest.Empty(t)
+	db := testhouse.Empty(t)
 	id, by := lot(t, db, "L-1", 50)
 	var mu sync.Mutex
 	spent, refused := 0, 0
@@ -99,7 +107,19 @@ func TestManyAtOnceSpendEachStemOnce(t *testing.T) {
 	for range 80 {
 		wait.Go(func() {
 			err := db.Tx(ctx, func(q store.Q) error {
-				return q.MoveStock(ctx, store.Move{Of: id, N: 1, From: store.Free, To: store.Aside, Reason: "test", PersonID: by, At: time.Now()})
+				return q.MoveStock(
+					ctx,
+					store.Move{
+						Of:       id,
+						N:        1,
+						From:     store.Free,
+						To:       store.Aside,
+						Reason:   "by hand",
+						Note:     "test",
+						PersonID: by,
+						At:       time.Now(),
+					},
+				)
 			})
 			mu.Lock()
 			defer mu.Unlock()
@@ -116,7 +136,7 @@ func TestManyAtOnceSpendEachStemOnce(t *testing.T) {
 }
 
 func TestWhatIsWrittenDownStays(t *testing.T) {
-	db := storetest.Demo(t)
+	db := testhouse.Demo(t)
 	for _, table := range []string{"stock_ledger", "wood_ledger", "tally", "take_count", "change_record"} {
 		var n int
 		require.NoError(t, db.Get(&n, `select count(*) from `+table))
@@ -131,7 +151,7 @@ func TestWhatIsWrittenDownStays(t *testing.T) {
 }
 
 func TestErrorsAreNamed(t *testing.T) {
-	db := storetest.Empty(t)
+	db := testhouse.Empty(t)
 	lot(t, db, "L-1", 5)
 	_, err := db.Q().LotByCode(ctx, "L-9")
 	assert.ErrorIs(t, err, store.ErrNotFound)
@@ -144,7 +164,7 @@ func TestErrorsAreNamed(t *testing.T) {
 }
 
 func TestATransactionThatFailsKeepsNothing(t *testing.T) {
-	db := storetest.Empty(t)
+	db := testhouse.Empty(t)
 	stop := errors.New("stop")
 	err := db.Tx(ctx, func(q store.Q) error {
 		if _, err := q.VarietyFor(ctx, "Lanternjaw", "pear"); err != nil {
@@ -159,7 +179,7 @@ func TestATransactionThatFailsKeepsNothing(t *testing.T) {
 }
 
 func TestAFormsKeyLeadsToItsFirstAnswer(t *testing.T) {
-	db := storetest.Empty(t)
+	db := testhouse.Empty(t)
 	const key = "0f0e0d0c-0b0a-4908-8706-050403020100"
 	path, again, err := db.Q().Once(ctx, key, "first")
 	require.NoError(t, err)
@@ -172,7 +192,7 @@ func TestAFormsKeyLeadsToItsFirstAnswer(t *testing.T) {
 }
 
 func TestNamesAreFoundWhateverTheirLetters(t *testing.T) {
-	db := storetest.Empty(t)
+	db := testhouse.Empty(t)
 	a, err := db.Q().VarietyFor(ctx, "Grey Ferryman", "pear")
 	require.NoError(t, err)
 	b, err := db.Q().VarietyFor(ctx, "grey ferryman", "pear")
@@ -184,19 +204,38 @@ func TestNamesAreFoundWhateverTheirLetters(t *testing.T) {
 }
 
 func TestTheSeasonsEndStandsBeforeTheFirstLook(t *testing.T) {
-	db := storetest.Demo(t)
+	db := testhouse.Demo(t)
 	q := db.Q()
 	var row struct {
 		ID     int64  `db:"id"`
 		Code   string `db:"code"`
 		LookID string `db:"look_id"`
 	}
-	require.NoError(t, db.Get(&row, `select t.id, t.code, t.look_id from tag t join take_count c on c.id = t.look_id where c.look = 'end of season' limit 1`))
+	require.NoError(
+		t,
+		db.Get(
+			&row,
+			`select t.id, t.code, t.look_id from tag t join take_count c on c.id = t.look_id where c.look = 'end of season' limit 1`,
+		),
+	)
 	cs, err := q.Counts(ctx, row.ID)
 	require.NoError(t, err)
 	first := cs[0]
 	require.Equal(t, "first look", first.Look)
-	kept, err := q.AddCount(ctx, store.Count{ID: "0f0e0d0c-0b0a-4908-8706-050403020101", TagID: row.ID, Look: "first look", CountedOn: time.Now(), Taken: 1, PersonID: first.PersonID, At: time.Now(), ReplacesID: &first.ID}, nil)
+	kept, err := q.AddCount(
+		ctx,
+		store.Count{
+			ID:         "0f0e0d0c-0b0a-4908-8706-050403020101",
+			TagID:      row.ID,
+			Look:       "first look",
+			CountedOn:  time.Now(),
+			Taken:      1,
+			PersonID:   first.PersonID,
+			At:         time.Now(),
+			ReplacesID: &first.ID,
+		},
+		nil,
+	)
 	require.NoError(t, err)
 	assert.True(t, kept)
 	tag, err := q.TagByCode(ctx, row.Code)

@@ -41,11 +41,10 @@ type Plant struct {
 	Licence     string     `db:"licence"`
 	MadeAt      time.Time  `db:"made_at"`
 	Bundles     int        `db:"bundles"`
+	LastBundle  *int64     `db:"last_bundle_id"`
 }
 
-const plantSelect = `select m.*, v.name as variety, v.genus,
-	(select count(*) from wood_bundle b where b.plant_id = m.id) as bundles
-	from mother_plant m join variety v on v.id = m.variety_id `
+const plantSelect = `select m.*, v.name as variety, v.genus from mother_plant m join variety v on v.id = m.variety_id `
 
 // Plants lists mother plants from a code on.
 func (q Q) Plants(ctx context.Context, after string, limit int) (ps []Plant, err error) {
@@ -61,8 +60,12 @@ func (q Q) PlantByCode(ctx context.Context, code string) (p Plant, err error) {
 
 // AddPlant keeps a mother plant.
 func (q Q) AddPlant(ctx context.Context, p Plant) (int64, error) {
-	return q.insert(ctx, `insert into mother_plant (code, variety_id, place, planted_year, seen_true_by, seen_true_on, health, licence, made_at)
-		values (:code, :variety_id, :place, :planted_year, :seen_true_by, :seen_true_on, :health, :licence, :made_at) returning id`, p)
+	return q.insert(
+		ctx,
+		`insert into mother_plant (code, variety_id, place, planted_year, seen_true_by, seen_true_on, health, licence, made_at)
+		values (:code, :variety_id, :place, :planted_year, :seen_true_by, :seen_true_on, :health, :licence, :made_at) returning id`,
+		p,
+	)
 }
 
 // Bundle is wood cut from one mother plant on one day.
@@ -111,13 +114,6 @@ func (q Q) BundlesOfPlant(ctx context.Context, plantID int64) (bs []Bundle, err 
 	return bs, err
 }
 
-// BundlesOfVariety lists the bundles of a variety that have pieces free,
-// oldest wood first.
-func (q Q) BundlesOfVariety(ctx context.Context, varietyID int64) (bs []Bundle, err error) {
-	err = q.all(ctx, &bs, bundleSelect+`where m.variety_id = $1 and b.id in (select bundle_id from wood_balance where account = 'free' and n > 0) order by b.cut_on, b.id`, varietyID)
-	return bs, err
-}
-
 // BundleByCode finds one.
 func (q Q) BundleByCode(ctx context.Context, code string) (b Bundle, err error) {
 	err = q.get(ctx, &b, bundleSelect+`where b.code = $1`, code)
@@ -127,38 +123,45 @@ func (q Q) BundleByCode(ctx context.Context, code string) (b Bundle, err error) 
 // LockBundles holds bundles until the transaction ends, in the order of ids.
 func (q Q) LockBundles(ctx context.Context, ids []int64) error {
 	var got []int64
-	return q.all(ctx, &got, `select id from wood_bundle where id = any($1) order by id for update`, ids)
+	return q.all(ctx, &got, `select id from wood_bundle where id = any($1) order by id for no key update`, ids)
 }
 
 // AddBundle keeps a bundle and receives its pieces into the ledger.
 func (q Q) AddBundle(ctx context.Context, b Bundle, by int64) (int64, error) {
-	id, err := q.insert(ctx, `insert into wood_bundle (code, plant_id, cut_on, state, sticks, length_mm, base_mm, tip_mm, internode_mm, blind_share, buds_per_piece, usable, pieces, place, made_at, sealed, marks, whole_shoot, face_buds)
-		values (:code, :plant_id, :cut_on, :state, :sticks, :length_mm, :base_mm, :tip_mm, :internode_mm, :blind_share, :buds_per_piece, :usable,
-			:pieces, :place, :made_at, :sealed, :marks, :whole_shoot, :face_buds) returning id`, b)
+	id, err := q.insert(
+		ctx,
+		`insert into wood_bundle (code, plant_id, cut_on, state, sticks, length_mm, base_mm, tip_mm, internode_mm, blind_share,
+			buds_per_piece, usable, pieces, place, made_at, sealed, marks, whole_shoot, face_buds)
+		values (:code, :plant_id, :cut_on, :state, :sticks, :length_mm, :base_mm, :tip_mm, :internode_mm, :blind_share, :buds_per_piece,
+		:usable,
+			:pieces, :place, :made_at, :sealed, :marks, :whole_shoot, :face_buds) returning id`,
+		b,
+	)
 	if err != nil {
 		return id, err
 	}
-	if _, err := q.exec(ctx, `insert into bundle_stay (bundle_id, since, place) values ($1, $2, $3)`, id, b.CutOn, b.Place); err != nil || b.Pieces == 0 {
+	if _, err := q.exec(ctx, `insert into bundle_stay (bundle_id, since, place) values ($1, $2, $3)`, id, b.CutOn, b.Place); err != nil ||
+		b.Pieces == 0 {
 		return id, err
 	}
 	return id, q.MoveWood(ctx, Move{Of: id, N: b.Pieces, From: Outside, To: Free, Reason: "cut", PersonID: by, At: b.MadeAt})
 }
 
-// PlantsOf lists the mother plants of a variety.
-func (q Q) PlantsOf(ctx context.Context, variety int64) (ps []Plant, err error) {
-	err = q.all(ctx, &ps, plantSelect+`where m.variety_id = $1 order by m.code`, variety)
+// PlantsOf lists the mother plants of varieties.
+func (q Q) PlantsOf(ctx context.Context, varieties []int64) (ps []Plant, err error) {
+	err = q.all(ctx, &ps, plantSelect+`where m.variety_id = any($1) order by m.code`, varieties)
 	return ps, err
 }
 
-// LastBundleLike is the newest bundle of a plant or, when nothing was cut of
-// it, of its variety.
-func (q Q) LastBundleLike(ctx context.Context, plant, variety int64) (b Bundle, ok bool, err error) {
-	var bs []Bundle
-	err = q.all(ctx, &bs, bundleSelect+`where m.variety_id = $2 order by (b.plant_id = $1) desc, b.cut_on desc, b.id desc limit 1`, plant, variety)
-	if len(bs) > 0 {
-		b, ok = bs[0], true
-	}
-	return b, ok, err
+// LastBundles gives the newest bundle of each plant of varieties.
+func (q Q) LastBundles(ctx context.Context, varieties []int64) (bs []Bundle, err error) {
+	err = q.all(
+		ctx,
+		&bs,
+		bundleSelect+`where b.id = any(array(select last_bundle_id from mother_plant where variety_id = any($1)))`,
+		varieties,
+	)
+	return bs, err
 }
 
 // HighestBundle is the highest number of a code of the shape W-12, or 0.
@@ -181,7 +184,13 @@ type Photo struct {
 
 // Photos lists a plant's pictures without their bodies, oldest first.
 func (q Q) Photos(ctx context.Context, plant int64) (ps []Photo, err error) {
-	err = q.all(ctx, &ps, `select f.id, f.plant_id, f.kind, f.says, f.person_id, f.at, p.name as person from plant_photo f join person p on p.id = f.person_id where f.plant_id = $1 order by f.id`, plant)
+	err = q.all(
+		ctx,
+		&ps,
+		`select f.id, f.plant_id, f.kind, f.says, f.person_id, f.at, p.name as person from plant_photo f
+			join person p on p.id = f.person_id where f.plant_id = $1 order by f.id`,
+		plant,
+	)
 	return ps, err
 }
 
@@ -193,7 +202,12 @@ func (q Q) Photo(ctx context.Context, id int64) (p Photo, err error) {
 
 // AddPhoto keeps a picture.
 func (q Q) AddPhoto(ctx context.Context, p Photo) (int64, error) {
-	return q.insert(ctx, `insert into plant_photo (plant_id, kind, says, body, person_id, at) values (:plant_id, :kind, :says, :body, :person_id, :at) returning id`, p)
+	return q.insert(
+		ctx,
+		`insert into plant_photo (plant_id, kind, says, body, person_id, at) values (:plant_id, :kind, :says, :body, :person_id, :at)
+			returning id`,
+		p,
+	)
 }
 
 // DropPhoto takes a picture out.
@@ -204,5 +218,10 @@ func (q Q) DropPhoto(ctx context.Context, plant, id int64) error {
 
 // SeePlant notes that a plant was seen true, and how it stands.
 func (q Q) SeePlant(ctx context.Context, p Plant) error {
-	return q.named(ctx, `update mother_plant set seen_true_by = :seen_true_by, seen_true_on = :seen_true_on, health = :health, licence = :licence, place = :place where id = :id`, p)
+	return q.named(
+		ctx,
+		`update mother_plant set seen_true_by = :seen_true_by, seen_true_on = :seen_true_on, health = :health, licence = :licence, place
+			= :place where id = :id`,
+		p,
+	)
 }

@@ -18,25 +18,25 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/demo"
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/stages"
 	"unionknot/internal/store"
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 	"unionknot/internal/web"
 )
 
 // house is a running server on a database of its own.
 type house struct {
 	*httptest.Server
-	nursery *nursery.Service
+	nursery *stages.Set
 	db      *store.DB
 	site    *web.Server
 }
 
 func open(t testing.TB, db *store.DB) *house {
 	t.Helper()
-	n, err := nursery.New(context.Background(), db, storetest.Quiet)
+	n, err := stages.New(context.Background(), db, testhouse.Quiet)
 	require.NoError(t, err)
-	site, err := web.New(n, db.DB.DB, storetest.Quiet, web.Options{SignInsAMinute: 10_000})
+	site, err := web.New(n, db.DB.DB, testhouse.Quiet, web.Options{SignInsAMinute: 10_000})
 	require.NoError(t, err)
 	h := &house{httptest.NewServer(site), n, db, site}
 	t.Cleanup(func() { h.Server.Close(); site.Close() })
@@ -71,9 +71,19 @@ type browser struct {
 func (h *house) browser(t testing.TB, width, height int64) *browser {
 	t.Helper()
 	chromeOnce.Do(func() {
-		opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU,
-			chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-background-networking", true),
-			chromedp.Flag("font-render-hinting", "none"), chromedp.Flag("force-color-profile", "srgb"))
+		opts := append(
+			chromedp.DefaultExecAllocatorOptions[:],
+			chromedp.NoSandbox,
+			chromedp.DisableGPU,
+			chromedp.Flag(
+				"disable-quic",
+				true,
+			),
+			chromedp.Flag("disable-component-update", true),
+			chromedp.Flag("disable-background-networking", true),
+			chromedp.Flag("font-render-hinting", "none"),
+			chromedp.Flag("force-color-profile", "srgb"),
+		)
 		alloc, stop := chromedp.NewExecAllocator(context.Background(), opts...)
 		var stopTab func()
 		chrome, stopTab = chromedp.NewContext(alloc)
@@ -110,7 +120,7 @@ func (h *house) browser(t testing.TB, width, height int64) *browser {
 }
 
 // patience is how long a window waits for anything.
-const patience = 15 * time.Second
+const patience = 30 * time.Second
 
 func (b *browser) do(actions ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
@@ -150,12 +160,12 @@ func (b *browser) goTo(path string) {
 	b.do(chromedp.Navigate(b.h.URL + path))
 }
 
-// is waits until a script's expression is true.
+// is waits until a page is all there and a script's expression is true of it.
 func (b *browser) is(expr string) {
 	b.t.Helper()
 	for end := time.Now().Add(patience); ; {
 		ctx, stop := context.WithTimeout(b.ctx, patience)
-		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool]("!!("+expr+")"))
+		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`document.readyState === 'complete' && !!(`+expr+`)`))
 		stop()
 		if err == nil && ok {
 			return
@@ -180,11 +190,13 @@ func quoted(s string) string {
 
 func (b *browser) at(path string) {
 	b.t.Helper()
-	b.is(`location.pathname.startsWith(` + quoted(path) + `) && document.readyState === 'complete'`)
+	b.is(`location.pathname.startsWith(` + quoted(path) + `)`)
 }
 
+// text waits for what sel finds, and gives its words.
 func (b *browser) text(sel string) string {
 	b.t.Helper()
+	b.is(`document.querySelector(` + quoted(sel) + `)`)
 	return strings.TrimSpace(value[string](b, `document.querySelector(`+quoted(sel)+`).innerText`))
 }
 
@@ -231,18 +243,28 @@ func (b *browser) day(sel string, d time.Time) {
 func (b *browser) tick(label string) {
 	b.t.Helper()
 	if b.keyboard {
-		b.tabTo(`document.activeElement.closest('label') && document.activeElement.closest('label').innerText.includes(` + quoted(label) + `)`)
+		b.tabTo(
+			`document.activeElement.closest('label') && document.activeElement.closest('label').innerText.includes(` + quoted(label) + `)`,
+		)
 		b.key(" ")
 		return
 	}
-	b.eval(`[...document.querySelectorAll('label')].find(l => l.innerText.includes(` + quoted(label) + `)).click()`)
+	find := `[...document.querySelectorAll('label')].find(l => l.innerText.includes(` + quoted(label) + `))`
+	b.is(find)
+	b.eval(find + `.click()`)
 }
 
 // set puts a value into a field without typing.
 func (b *browser) set(sel, text string) {
 	b.t.Helper()
 	b.is(`document.querySelector(` + quoted(sel) + `)`)
-	b.eval(`const e = document.querySelector(` + quoted(sel) + `); e.value = ` + quoted(text) + `; e.dispatchEvent(new Event('input', {bubbles: true})); e.dispatchEvent(new Event('change', {bubbles: true}))`)
+	b.eval(
+		`const e = document.querySelector(` + quoted(
+			sel,
+		) + `); e.value = ` + quoted(
+			text,
+		) + `; e.dispatchEvent(new Event('input', {bubbles: true})); e.dispatchEvent(new Event('change', {bubbles: true}))`,
+	)
 }
 
 func (b *browser) click(sel string) {
@@ -260,8 +282,14 @@ func (b *browser) key(keys string) {
 func (b *browser) press(s string) {
 	b.t.Helper()
 	// What says just that comes before what begins so.
-	find := `[...document.querySelectorAll('button, a, summary')].filter(e => e.innerText.trim().startsWith(` + quoted(s) + `) && e.offsetParent && !e.disabled)` +
-		`.sort((a, b) => (b.innerText.trim() === ` + quoted(s) + `) - (a.innerText.trim() === ` + quoted(s) + `))[0]`
+	find := `[...document.querySelectorAll('button, a, summary')].filter(e => e.innerText.trim().startsWith(` + quoted(
+		s,
+	) + `) && e.offsetParent && !e.disabled)` +
+		`.sort((a, b) => (b.innerText.trim() === ` + quoted(
+		s,
+	) + `) - (a.innerText.trim() === ` + quoted(
+		s,
+	) + `))[0]`
 	b.is(find)
 	if b.keyboard {
 		b.tabTo(`document.activeElement === ` + find)
@@ -303,7 +331,10 @@ func (b *browser) axe(where string) {
 		}
 	}
 	b.eval(string(src))
-	found := value[[]finding](b, `axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical').map(v => ({ID: v.id, Impact: v.impact, Help: v.help, Nodes: v.nodes.slice(0, 3).map(n => ({Target: n.target, HTML: n.html.slice(0, 160)}))})))`)
+	found := value[[]finding](
+		b,
+		`axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical').map(v => ({ID: v.id, Impact: v.impact, Help: v.help, Nodes: v.nodes.slice(0, 3).map(n => ({Target: n.target, HTML: n.html.slice(0, 160)}))})))`,
+	)
 	for _, f := range found {
 		b.t.Errorf("%s: %s (%s): %s: %+v", where, f.ID, f.Impact, f.Help, f.Nodes)
 	}

@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
 func TestFromOrderToLabelsByMouse(t *testing.T) {
@@ -31,7 +31,10 @@ func chip(code string) string {
 func (b *browser) drag(from, to string) {
 	b.t.Helper()
 	at := func(js string) (x, y float64) {
-		p := value[[]float64](b, `(() => { const r = `+js+`.getBoundingClientRect(); return [r.x + r.width / 2, r.y + Math.min(20, r.height / 2)]; })()`)
+		p := value[[]float64](
+			b,
+			`(() => { const r = `+js+`.getBoundingClientRect(); return [r.x + r.width / 2, r.y + Math.min(20, r.height / 2)]; })()`,
+		)
 		return p[0], p[1]
 	}
 	x1, y1 := at(from)
@@ -46,7 +49,7 @@ func (b *browser) drag(from, to string) {
 // orderToLabels takes an order, weaves all, makes the batches, plans the days,
 // moves a tag and holds it, and goes to the day's sheet and labels.
 func orderToLabels(t *testing.T, keyboard bool) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.keyboard = keyboard
 	b.signIn("maud")
@@ -56,7 +59,8 @@ func orderToLabels(t *testing.T, keyboard bool) {
 		b.axe("orders")
 	}
 	b.press("Add an order")
-	for field, text := range map[string]string{"code": "O-60", "genus": "quince", "variety": "Slow Hare", "stock_genus": "quince", "stock_type": "Keld QA", "trees": "20"} {
+	for field, text := range map[string]string{"code": "O-60", "genus": "quince", "variety": "Slow Hare", "stock_genus": "quince",
+		"stock_type": "Keld QA", "trees": "20"} {
 		b.set("#f-"+field, text)
 	}
 	b.day("#f-due_on", benchDay.AddDate(1, 0, 0))
@@ -156,7 +160,7 @@ func orderToLabels(t *testing.T, keyboard bool) {
 }
 
 func TestTwoPlannersOnTheDays(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	a, b := h.browser(t, 1280, 800), h.browser(t, 1280, 800)
 	for _, x := range []*browser{a, b} {
 		x.signIn("maud")
@@ -168,7 +172,13 @@ func TestTwoPlannersOnTheDays(t *testing.T) {
 	b.press("Plan the days") // it was planned meanwhile: nothing is made twice
 	b.at("/bench/days")
 	var twice int
-	require.NoError(t, h.db.Get(&twice, `select count(*) from batch b where (select coalesce(sum(planned), 0) from tag t where t.batch_id = b.id) > b.grafts`))
+	require.NoError(
+		t,
+		h.db.Get(
+			&twice,
+			`select count(*) from batch b where (select coalesce(sum(planned), 0) from tag t where t.batch_id = b.id) > b.grafts`,
+		),
+	)
 	assert.Zero(t, twice)
 	// One moves a tag that the other has just seen begun.
 	code := h.one(t, `select t.code from tag t where started_at is null and finished_at is null order by id desc limit 1`)
@@ -184,7 +194,7 @@ func TestTwoPlannersOnTheDays(t *testing.T) {
 }
 
 func TestHandsWeeksAndPlacesAreSet(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	b.goTo("/bench/hands")
@@ -214,7 +224,7 @@ func TestHandsWeeksAndPlacesAreSet(t *testing.T) {
 }
 
 func TestALostLineMovesNoTag(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	l := &line{next: h.site}
 	h.Server.Config.Handler = l
 	b := h.browser(t, 1280, 800)
@@ -223,9 +233,16 @@ func TestALostLineMovesNoTag(t *testing.T) {
 	b.press("Plan the days")
 	b.sees("are planned")
 	var code string
-	require.NoError(t, h.db.Get(&code, `select t.code from tag t join person p on p.id = t.worker_id where t.started_at is null and p.sign_in = 'ansel' order by t.day, t.half, t.id limit 1`))
+	require.NoError(
+		t,
+		h.db.Get(
+			&code,
+			`select t.code from tag t join person p on p.id = t.worker_id where t.started_at is null and p.sign_in = 'ansel' order by t.day, t.half, t.id limit 1`,
+		),
+	)
 	where := func() string { return h.one(t, `select day::text || half from tag where code = '`+code+`'`) }
 	before := where()
+	b.expectErrors = true // the browser notes each request that is lost
 	l.cut.Store(true)
 	b.eval(chip(code) + `.focus()`)
 	b.key(kb.Enter + kb.ArrowRight + kb.Enter)
@@ -251,8 +268,9 @@ func TestALostLineMovesNoTag(t *testing.T) {
 }
 
 func TestWhatIsShortIsSaidWithWaysOut(t *testing.T) {
-	h := open(t, storetest.Demo(t))
-	for _, q := range []string{`delete from person_hours where person_id <> (select id from person where sign_in = 'maud')`, `update person_hours set hours = 0.5`} {
+	h := open(t, testhouse.Demo(t))
+	for _, q := range []string{`delete from person_hours where person_id <> (select id from person where sign_in = 'maud')`,
+		`update person_hours set hours = 0.5`} {
 		_, err := h.db.Exec(q)
 		require.NoError(t, err)
 	}
@@ -265,7 +283,7 @@ func TestWhatIsShortIsSaidWithWaysOut(t *testing.T) {
 	b.press("Plan the days")
 	b.sees("grafts would be late")
 	b.sees("short, planned from now: ways out, the cheapest first")
-	b.sees("Take on one more hand")
+	b.sees("Take on one more worker")
 	b.sees("Line those stocks out and bud them in summer")
 	b.axe("short days")
 	b.clean()

@@ -15,7 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/exchange"
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
 // upload sends a file by a form and gives where it leads and what is said.
@@ -40,7 +40,7 @@ func (h *house) upload(t *testing.T, c *http.Client, path, field, name string, b
 }
 
 func TestListsGoOutAsFilesAndComeBack(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	_, err := h.db.Exec(`update stock_lot set supplier = '=cmd|x' where code = 'L-201'`)
 	require.NoError(t, err)
 	maud := h.as(t, "maud")
@@ -78,7 +78,7 @@ func TestListsGoOutAsFilesAndComeBack(t *testing.T) {
 }
 
 func TestAPictureIsServedAsWhatItIs(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	maud := h.as(t, "maud")
 	var pic bytes.Buffer
 	require.NoError(t, png.Encode(&pic, image.NewGray(image.Rect(0, 0, 40, 30))))
@@ -91,7 +91,8 @@ func TestAPictureIsServedAsWhatItIs(t *testing.T) {
 	defer a.Body.Close()
 	assert.Equal(t, "image/png", a.Header.Get("Content-Type"))
 	assert.Equal(t, "nosniff", a.Header.Get("X-Content-Type-Options"))
-	for name, body := range map[string][]byte{"page.jpg": []byte("<html><script>alert(1)</script>"), "empty.png": nil, "huge.png": make([]byte, 6<<20)} {
+	for name, body := range map[string][]byte{"page.jpg": []byte("<html><script>alert(1)</script>"), "empty.png": nil,
+		"huge.png": make([]byte, 6<<20)} {
 		status, _, page := h.upload(t, maud, "/wood/plants/M-4/photos", "photo", name, body)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, name)
 		assert.Contains(t, page, `role="alert"`, name)
@@ -103,9 +104,10 @@ func TestAPictureIsServedAsWhatItIs(t *testing.T) {
 }
 
 func TestAScannedLabelOpensAtOnce(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	maud := h.as(t, "maud")
-	for code, path := range map[string]string{"l-201": "/stock/lots/L-201", "W-304": "/wood/bundles/W-304", "M-4": "/wood/plants/M-4", "O-52": "/orders/O-52"} {
+	for code, path := range map[string]string{"l-201": "/stock/lots/L-201", "W-304": "/wood/bundles/W-304", "M-4": "/wood/plants/M-4",
+		"O-52": "/orders/O-52"} {
 		status, to, _ := h.ask(t, maud, http.MethodGet, "/find?q="+code)
 		assert.Equal(t, http.StatusSeeOther, status, code)
 		assert.Equal(t, path, to)

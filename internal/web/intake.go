@@ -11,6 +11,7 @@ import (
 
 	"unionknot/internal/core/wood"
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/places"
 )
 
 // intake takes a store logger's readings: a line each, a time with its zone
@@ -44,7 +45,7 @@ func (s *Server) intake(w http.ResponseWriter, r *http.Request) {
 	n, err := s.kit.Nursery.Intake(r.Context(), key, rs)
 	var bad nursery.Problem
 	switch {
-	case errors.Is(err, nursery.ErrNoKey):
+	case errors.Is(err, places.ErrNoKey):
 		http.Error(w, "no store's logger has this key", http.StatusUnauthorized)
 	case errors.As(err, &bad):
 		http.Error(w, bad.Says, http.StatusBadRequest)

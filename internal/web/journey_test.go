@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
 var benchDay = time.Date(2027, time.February, 23, 9, 0, 0, 0, time.Local)
@@ -30,7 +30,7 @@ func (b *browser) upload(id, file string) {
 // wholeWay goes from an empty nursery to a take rate: one propagator, one
 // tablet, two hands.
 func wholeWay(t *testing.T, keyboard bool) {
-	h := open(t, storetest.Empty(t))
+	h := open(t, testhouse.Empty(t))
 	h.nursery.RunFrom(benchDay)
 	code, err := h.nursery.SetupCode(context.Background())
 	require.NoError(t, err)
@@ -208,7 +208,8 @@ func wholeWay(t *testing.T, keyboard bool) {
 		b.key("k")
 		b.key("b")
 	} else {
-		for _, tap := range []string{"tied", "spoiled wood", "spoiled stock", "undo", "dropped", "set aside", "undo", "wiped", "new blade"} {
+		for _, tap := range []string{"tied", "spoiled wood", "spoiled stock", "undo", "dropped", "set aside", "undo", "wiped",
+			"new blade"} {
 			b.click(`[data-tap="` + tap + `"]`)
 		}
 		b.click(`[data-tap="tied"][data-n="5"]`)

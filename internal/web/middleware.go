@@ -17,7 +17,8 @@ import (
 
 // secured sets the headers that bound what a page may do.
 func secured(next http.Handler) http.Handler {
-	const policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+	const policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; " +
+		"form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Content-Security-Policy", policy)
@@ -31,7 +32,8 @@ func secured(next http.Handler) http.Handler {
 func readable(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		q, err := url.QueryUnescape(r.URL.RawQuery)
-		if err != nil || strings.ContainsRune(q, 0) || !utf8.ValidString(q) || strings.ContainsRune(r.URL.Path, 0) || !utf8.ValidString(r.URL.Path) {
+		if err != nil || strings.ContainsRune(q, 0) || !utf8.ValidString(q) || strings.ContainsRune(r.URL.Path, 0) ||
+			!utf8.ValidString(r.URL.Path) {
 			http.Error(w, "That address is not one of this house's.", http.StatusBadRequest)
 			return
 		}
@@ -39,10 +41,10 @@ func readable(next http.Handler) http.Handler {
 	})
 }
 
-// cached lets built files be kept: their addresses change when they do.
-func cached(next http.Handler) http.Handler {
+// cached says how built files may be kept.
+func cached(how string, next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		w.Header().Set("Cache-Control", "public, max-age=86400")
+		w.Header().Set("Cache-Control", how)
 		next.ServeHTTP(w, r)
 	})
 }
@@ -57,12 +59,36 @@ func (s *Server) logged(next http.Handler) http.Handler {
 				if p == http.ErrAbortHandler {
 					panic(p)
 				}
-				s.kit.Log.Error("panic", "request", middleware.GetReqID(r.Context()), "path", r.URL.Path, "panic", p, "stack", string(debug.Stack()))
+				s.kit.Log.Error(
+					"panic",
+					"request",
+					middleware.GetReqID(r.Context()),
+					"path",
+					r.URL.Path,
+					"panic",
+					p,
+					"stack",
+					string(debug.Stack()),
+				)
 				if ww.Status() == 0 {
 					http.Error(ww, "Something broke here. Nothing was half done; try again.", http.StatusInternalServerError)
 				}
 			}
-			s.kit.Log.Info("request", "request", middleware.GetReqID(r.Context()), "method", r.Method, "path", r.URL.Path, "status", ww.Status(), "bytes", ww.BytesWritten(), "took", time.Since(begun))
+			s.kit.Log.Info(
+				"request",
+				"request",
+				middleware.GetReqID(r.Context()),
+				"method",
+				r.Method,
+				"path",
+				r.URL.Path,
+				"status",
+				ww.Status(),
+				"bytes",
+				ww.BytesWritten(),
+				"took",
+				time.Since(begun),
+			)
 		}()
 		next.ServeHTTP(ww, r)
 	})

@@ -5,13 +5,13 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
 // TestATechniqueIsUsedAgainstTheSeason ticks what the season shuts, is asked
 // why, and finds the reason on the batch's threads.
 func TestATechniqueIsUsedAgainstTheSeason(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	b.goTo("/match/O-52")
@@ -34,18 +34,25 @@ func TestATechniqueIsUsedAgainstTheSeason(t *testing.T) {
 	b.set("#why", "bark was tried: it slips under glass")
 	b.press("Make the batch")
 	b.at("/bench/batches/")
-	assert.Equal(t, "bark was tried: it slips under glass", h.one(t, `select distinct against from batch_thread where technique = '`+shut+`'`))
+	assert.Equal(
+		t,
+		"bark was tried: it slips under glass",
+		h.one(t, `select distinct against from batch_thread where technique = '`+shut+`'`),
+	)
 	b.clean()
 }
 
 // TestADoubtfulReadingIsSettledByAClick keys two readings that no thermometer
 // gives, strikes one and keeps the other.
 func TestADoubtfulReadingIsSettledByAClick(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	doubted := func() string {
-		return h.one(t, `select count(*)::text || ' of ' || (select count(*) from store_reading where c in (71, 72)) from store_reading where doubted and c in (71, 72)`)
+		return h.one(
+			t,
+			`select count(*)::text || ' of ' || (select count(*) from store_reading where c in (71, 72)) from store_reading where doubted and c in (71, 72)`,
+		)
 	}
 	for _, c := range []string{"71", "72"} {
 		b.goTo("/wood/store")

@@ -13,7 +13,7 @@ import (
 
 	"unionknot/internal/demo"
 	"unionknot/internal/nursery"
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 	"unionknot/internal/web/page"
 )
 
@@ -64,25 +64,41 @@ func (h *house) real(t *testing.T, path string) string {
 	case strings.HasPrefix(path, "/wood/plants/"):
 		path = strings.Replace(path, "{code}", "M-1", 1)
 	case path == "/wood/photos/{id}":
-		path = "/wood/photos/" + get(`insert into plant_photo (plant_id, kind, body, person_id, at) select m.id, 'image/png', 'x', p.id, now() from mother_plant m, person p where m.code = 'M-1' and p.sign_in = 'maud' returning id`)
+		path = "/wood/photos/" + get(
+			`insert into plant_photo (plant_id, kind, body, person_id, at) select m.id, 'image/png', 'x', p.id, now() from mother_plant m, person p where m.code = 'M-1' and p.sign_in = 'maud' returning id`,
+		)
 	case path == "/devices/prints/{id}":
-		path = "/devices/prints/" + get(`insert into label_print (title, labels, pdf, person_id, at) select 'x', 1, 'x', id, now() from person where sign_in = 'maud' returning id`)
+		path = "/devices/prints/" + get(
+			`insert into label_print (title, labels, pdf, person_id, at) select 'x', 1, 'x', id, now() from person where sign_in = 'maud' returning id`,
+		)
 	case strings.HasPrefix(path, "/wood/bundles/"):
 		path = strings.Replace(path, "{code}", "W-301", 1)
 	case strings.HasPrefix(path, "/bench/batches/"):
-		path = strings.Replace(path, "{code}", get(`select b.code from batch b join tag t on t.batch_id = b.id order by b.id desc limit 1`), 1)
+		path = strings.Replace(
+			path,
+			"{code}",
+			get(`select b.code from batch b join tag t on t.batch_id = b.id order by b.id desc limit 1`),
+			1,
+		)
 	case strings.HasPrefix(path, "/bench/tags/"), strings.HasPrefix(path, "/heal/"):
 		// Ansel's own, so that a bench hand may.
-		path = strings.Replace(path, "{code}", get(`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' order by t.id desc limit 1`), 1)
+		path = strings.Replace(
+			path,
+			"{code}",
+			get(`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' order by t.id desc limit 1`),
+			1,
+		)
 	}
 	if path == "/results/tags" {
 		path += "?by=technique&key=whip-and-tongue"
 	}
-	return strings.NewReplacer("{kind}/{code}", "lot/L-201", "{kind}", "lots", "{id}", "1", "{name}", "lots.csv", "{format}", "csv", "{group}", "pome", "{day}", "2027-02-23").Replace(path)
+	return strings.NewReplacer("{kind}/{code}", "lot/L-201", "{kind}", "lots", "{id}", "1", "{name}", "lots.csv", "{format}", "csv",
+		"{group}", "pome", "{day}", "2027-02-23").
+		Replace(path)
 }
 
 func TestEveryRouteByEveryRole(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	people := map[nursery.Role]string{nursery.Propagator: "maud", nursery.BenchHand: "ansel", nursery.Looker: "vera"}
 	routes := h.site.Routes()
 	require.Greater(t, len(routes), 40)
@@ -123,15 +139,21 @@ func TestEveryRouteByEveryRole(t *testing.T) {
 }
 
 func TestAHandSeesNoOtherHandsCard(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	var other string
-	require.NoError(t, h.db.Get(&other, `select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'odile' and finished_at is null limit 1`))
+	require.NoError(
+		t,
+		h.db.Get(
+			&other,
+			`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'odile' and finished_at is null limit 1`,
+		),
+	)
 	status, _, _ := h.ask(t, h.as(t, "ansel"), "GET", "/bench/tags/"+other)
 	assert.Equal(t, http.StatusForbidden, status)
 }
 
 func TestHeadersAndHealth(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	r, err := http.Get(h.URL + "/sign-in")
 	require.NoError(t, err)
 	r.Body.Close()
@@ -139,7 +161,8 @@ func TestHeadersAndHealth(t *testing.T) {
 	assert.Contains(t, csp, "script-src 'self';")
 	assert.NotContains(t, csp, "unsafe")
 	assert.Equal(t, "nosniff", r.Header.Get("X-Content-Type-Options"))
-	for path, want := range map[string]int{"/healthz": 200, "/readyz": 200, "/nothing": 404, "/static/app.css": 200, "/static/../web.go": 404, "/find?q=%00": 400, "/stock/lots/%ff": 400} {
+	for path, want := range map[string]int{"/healthz": 200, "/readyz": 200, "/nothing": 404, "/static/app.css": 200,
+		"/static/../web.go": 404, "/find?q=%00": 400, "/stock/lots/%ff": 400} {
 		status, _, _ := h.ask(t, h.client(t), "GET", path)
 		assert.Equal(t, want, status, path)
 	}
@@ -160,8 +183,9 @@ func TestHeadersAndHealth(t *testing.T) {
 }
 
 func TestTheDoorLeadsBackToNoOtherSite(t *testing.T) {
-	h := open(t, storetest.Demo(t))
-	for next, want := range map[string]string{"/stock/lots/L-201": "/stock/lots/L-201", "//evil.example": "/today", "https://evil.example": "/today", `/\evil.example`: "/today", "": "/today"} {
+	h := open(t, testhouse.Demo(t))
+	for next, want := range map[string]string{"/stock/lots/L-201": "/stock/lots/L-201", "//evil.example": "/today",
+		"https://evil.example": "/today", `/\evil.example`: "/today", "": "/today"} {
 		r, err := h.client(t).PostForm(h.URL+"/sign-in", url.Values{"sign_in": {"maud"}, "password": {demo.Password}, "next": {next}})
 		require.NoError(t, err)
 		r.Body.Close()
@@ -170,7 +194,7 @@ func TestTheDoorLeadsBackToNoOtherSite(t *testing.T) {
 }
 
 func TestTheTabletKnowsNamesAndPINs(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	stranger := h.client(t)
 	_, to, _ := h.ask(t, stranger, "GET", "/names")
 	assert.Equal(t, "/sign-in", to, "names are shown on a tablet that was opened, and nowhere else")
@@ -198,7 +222,7 @@ func TestTheTabletKnowsNamesAndPINs(t *testing.T) {
 }
 
 func TestFilesOfEverySortGetWords(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	c := h.as(t, "maud")
 	send := func(body string) (int, string) {
 		form := "--b\r\nContent-Disposition: form-data; name=\"file\"; filename=\"../../x.csv\"\r\nContent-Type: text/csv\r\n\r\n" + body + "\r\n--b--\r\n"

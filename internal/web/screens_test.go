@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
 // one gives a single text from the database.
@@ -21,7 +21,10 @@ func (h *house) one(t *testing.T, query string) string {
 }
 
 func (h *house) liveTag(t *testing.T) string {
-	return h.one(t, `select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and started_at is not null limit 1`)
+	return h.one(
+		t,
+		`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and started_at is not null limit 1`,
+	)
 }
 
 func (h *house) dueTag(t *testing.T) string {
@@ -31,16 +34,54 @@ func (h *house) dueTag(t *testing.T) string {
 func (h *house) screens(t *testing.T) map[string]string {
 	t.Helper()
 	batch := h.one(t, `select b.code from batch b join tag t on t.batch_id = b.id where t.finished_at is null limit 1`)
-	return map[string]string{"today": "/today", "orders": "/orders", "order": "/orders/O-52", "stock": "/stock", "lot": "/stock/lots/L-201", "wood": "/wood", "store": "/wood/store", "collect": "/wood/collect", "wood labels": "/wood/collect/labels", "caliper": "/stock/lots/L-188/caliper", "growth": "/stock/lots/L-188", "devices": "/devices", "plant": "/wood/plants/M-8",
-		"bundle": "/wood/bundles/W-304", "match": "/match", "programme": "/match/programme", "weave": "/match/O-48", "union": "/match/union", "bench": "/bench", "batch": "/bench/batches/" + batch,
-		"card": "/bench/tags/" + h.liveTag(t), "heal": "/heal", "count": "/heal/" + h.dueTag(t), "results": "/results", "trace": "/trace/lot/L-201", "house": "/house", "changes": "/house/changes", "season": "/season/maple", "days": "/bench/days", "day": "/bench/day/2027-02-23", "key in": "/bench/day/2027-02-23/key", "hands": "/bench/hands", "team": "/bench/team", "ways": "/bench/days/ways", "lacking order": "/orders/O-51", "find": "/find?q=lantern", "lost": "/nowhere"}
+	return map[string]string{
+		"today":       "/today",
+		"orders":      "/orders",
+		"order":       "/orders/O-52",
+		"stock":       "/stock",
+		"lot":         "/stock/lots/L-201",
+		"wood":        "/wood",
+		"store":       "/wood/store",
+		"collect":     "/wood/collect",
+		"wood labels": "/wood/collect/labels",
+		"caliper":     "/stock/lots/L-188/caliper",
+		"growth":      "/stock/lots/L-188",
+		"devices":     "/devices",
+		"plant":       "/wood/plants/M-8",
+		"bundle":      "/wood/bundles/W-304",
+		"match":       "/match",
+		"programme":   "/match/programme",
+		"weave":       "/match/O-48",
+		"union":       "/match/union",
+		"bench":       "/bench",
+		"batch":       "/bench/batches/" + batch,
+		"card": "/bench/tags/" + h.liveTag(
+			t,
+		),
+		"heal":          "/heal",
+		"count":         "/heal/" + h.dueTag(t),
+		"results":       "/results",
+		"trace":         "/trace/lot/L-201",
+		"house":         "/house",
+		"changes":       "/house/changes",
+		"season":        "/season/maple",
+		"days":          "/bench/days",
+		"day":           "/bench/day/2027-02-23",
+		"key in":        "/bench/day/2027-02-23/key",
+		"hands":         "/bench/hands",
+		"team":          "/bench/team",
+		"ways":          "/bench/days/ways",
+		"lacking order": "/orders/O-51",
+		"find":          "/find?q=lantern",
+		"lost":          "/nowhere",
+	}
 }
 
 // TestNoScreenIsWiderThanAPhone goes through every screen at 390 px: tables
 // scroll within themselves, the page does not.
 func TestNoScreenIsWiderThanAPhone(t *testing.T) {
 	t.Parallel()
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 390, 844)
 	b.signIn("maud")
 	for name, path := range h.screens(t) {
@@ -53,17 +94,23 @@ func TestNoScreenIsWiderThanAPhone(t *testing.T) {
 
 // TestBenchTargetsAreLarge measures what wet and gloved hands press.
 func TestBenchTargetsAreLarge(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	for _, size := range [][2]int64{{390, 844}, {1280, 800}} {
 		b := h.browser(t, size[0], size[1])
 		b.signIn("maud")
 		b.goTo("/bench/tags/" + h.liveTag(t))
 		for sel, what := range map[string]string{"[data-tap]": "the card"} {
-			small := value[[]string](b, `[...document.querySelectorAll('`+sel+`')].filter(e => e.offsetParent && (e.offsetHeight < 72 || e.offsetWidth < 72)).map(e => e.innerText + ' ' + e.offsetWidth + '×' + e.offsetHeight)`)
+			small := value[[]string](
+				b,
+				`[...document.querySelectorAll('`+sel+`')].filter(e => e.offsetParent && (e.offsetHeight < 72 || e.offsetWidth < 72)).map(e => e.innerText + ' ' + e.offsetWidth + '×' + e.offsetHeight)`,
+			)
 			assert.Empty(t, small, "%s at %d", what, size[0])
 		}
 		b.goTo("/heal/" + h.dueTag(t))
-		small := value[[]string](b, `[...document.querySelectorAll('.counter button')].filter(e => e.offsetHeight < 72 || e.offsetWidth < 60).map(e => e.innerText + ' ' + e.offsetWidth + '×' + e.offsetHeight)`)
+		small := value[[]string](
+			b,
+			`[...document.querySelectorAll('.counter button')].filter(e => e.offsetHeight < 72 || e.offsetWidth < 60).map(e => e.innerText + ' ' + e.offsetWidth + '×' + e.offsetHeight)`,
+		)
 		assert.Empty(t, small, "the count at %d", size[0])
 	}
 }
@@ -71,7 +118,7 @@ func TestBenchTargetsAreLarge(t *testing.T) {
 // TestEveryScreenOfTheDemoIsSoundForAll runs axe where lists are full.
 func TestEveryScreenOfTheDemoIsSoundForAll(t *testing.T) {
 	t.Parallel()
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	for name, path := range h.screens(t) {
@@ -82,11 +129,14 @@ func TestEveryScreenOfTheDemoIsSoundForAll(t *testing.T) {
 }
 
 func TestAHandAndALookerSeeOnlyTheirStages(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	stages := func(name string) string {
 		b := h.browser(t, 1280, 800)
 		b.signIn(name)
-		return strings.Join(value[[]string](b, `[...document.querySelectorAll('.stages > a[data-key]')].map(a => a.innerText.replace(/\s+/g, ''))`), " ")
+		return strings.Join(
+			value[[]string](b, `[...document.querySelectorAll('.stages > a[data-key]')].map(a => a.innerText.replace(/\s+/g, ''))`),
+			" ",
+		)
 	}
 	assert.Equal(t, "1Today 6Bench 7Heal 9Results", stages("ansel"))
 	assert.Equal(t, "1Today 2Orders 3Stock 4Wood 5Match 6Bench 7Heal 9Results", stages("vera"))
@@ -102,7 +152,7 @@ func TestAHandAndALookerSeeOnlyTheirStages(t *testing.T) {
 }
 
 func TestTheWeaveIsSolvedAnewWhileOneLooks(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	b.goTo("/match/O-48")
@@ -112,7 +162,9 @@ func TestTheWeaveIsSolvedAnewWhileOneLooks(t *testing.T) {
 	b.is(`!document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling, .htmx-added')`)
 	b.eval(`document.querySelector('input[name=way][value="whip-and-tongue"]').click()`)
 	b.sees("left out by choice")
-	b.is(`![...document.querySelectorAll('aside > table > tbody > tr > td:first-child')].some(c => c.innerText.includes('whip and tongue'))`)
+	b.is(
+		`![...document.querySelectorAll('aside > table > tbody > tr > td:first-child')].some(c => c.innerText.includes('whip and tongue'))`,
+	)
 	b.is(`document.querySelectorAll('.thread').length > 1`)
 	b.press("Make the batch")
 	b.at("/bench/batches/")
@@ -121,7 +173,7 @@ func TestTheWeaveIsSolvedAnewWhileOneLooks(t *testing.T) {
 }
 
 func TestTwoPlannersOnOneOrder(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	a, b := h.browser(t, 1280, 800), h.browser(t, 1280, 800)
 	for _, x := range []*browser{a, b} {
 		x.signIn("maud")
@@ -139,13 +191,15 @@ func TestTwoPlannersOnOneOrder(t *testing.T) {
 }
 
 func TestADoubleClickMakesOneBatch(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	b.goTo("/match/O-50")
 	b.sees("can be paired")
 	// Twice at once, past the guard on the page: the form's own key decides.
-	b.eval(`const f = document.querySelector('#weaveform'); const d = new URLSearchParams(new FormData(f)); window.both = Promise.all([1, 2].map(() => fetch(f.action, {method: 'POST', body: d}).then(r => r.url)))`)
+	b.eval(
+		`const f = document.querySelector('#weaveform'); const d = new URLSearchParams(new FormData(f)); window.both = Promise.all([1, 2].map(() => fetch(f.action, {method: 'POST', body: d}).then(r => r.url)))`,
+	)
 	urls := value[[]string](b, `window.both`)
 	assert.Equal(t, urls[0], urls[1])
 	var n int
@@ -154,7 +208,7 @@ func TestADoubleClickMakesOneBatch(t *testing.T) {
 }
 
 func TestATagIsCountedByScan(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 390, 844)
 	b.signIn("ansel")
 	tag := h.dueTag(t)
@@ -193,7 +247,7 @@ func TestATagIsCountedByScan(t *testing.T) {
 }
 
 func TestKeysFindAndClose(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	for key, path := range map[string]string{"2": "/orders", "5": "/match", "0": "/house", "9": "/results"} {
@@ -242,16 +296,20 @@ func TestTheServerIsKilledAndNothingIsLost(t *testing.T) {
 }
 
 func TestPrintHidesWhatIsNoUseOnPaper(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	batch := h.one(t, `select b.code from batch b join tag t on t.batch_id = b.id where t.finished_at is null limit 1`)
-	for _, path := range []string{"/bench/batches/" + batch + "/labels", "/trace/lot/L-201", "/bench/day/2027-02-23", "/bench/day/2027-02-23/labels", "/bench/days", "/season/pome", "/orders", "/match/union"} {
+	for _, path := range []string{"/bench/batches/" + batch + "/labels", "/trace/lot/L-201", "/bench/day/2027-02-23",
+		"/bench/day/2027-02-23/labels", "/bench/days", "/season/pome", "/orders", "/match/union"} {
 		b.goTo(path)
 		pdf, err := chromedp.Run(b.ctx, chromedp.PrintToPDF())
 		require.NoError(t, err)
 		assert.Greater(t, len(pdf), 5000)
-		hidden := value[string](b, `[...document.styleSheets].flatMap(s => [...s.cssRules]).filter(r => r.media && r.media.mediaText === 'print').map(r => r.cssText).join(' ')`)
+		hidden := value[string](
+			b,
+			`[...document.styleSheets].flatMap(s => [...s.cssRules]).filter(r => r.media && r.media.mediaText === 'print').map(r => r.cssText).join(' ')`,
+		)
 		assert.Contains(t, hidden, ".noprint")
 	}
 }

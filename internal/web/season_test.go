@@ -6,13 +6,13 @@ import (
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
 // TestTheSeasonIsDraggedTypedAndSeen moves a usual date with the mouse and
 // with the arrow keys, keeps it, notes what is seen, and takes it back.
 func TestTheSeasonIsDraggedTypedAndSeen(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	b.click(".sky-band")
@@ -22,9 +22,11 @@ func TestTheSeasonIsDraggedTypedAndSeen(t *testing.T) {
 	b.eval(`document.querySelector('.usual[data-anchor="1"]').focus()`)
 	b.key(kb.ArrowRight + kb.ArrowRight)
 	b.is(`document.querySelector('#on-1').value === '7 March'`)
-	b.eval(`(() => { const g = document.querySelector('.usual[data-anchor="1"]'), f = g.querySelector('.usual-flag'), r = f.getBoundingClientRect();
+	b.eval(
+		`(() => { const g = document.querySelector('.usual[data-anchor="1"]'), f = g.querySelector('.usual-flag'), r = f.getBoundingClientRect();
 		const at = (type, x) => g.dispatchEvent(new PointerEvent(type, { bubbles: true, pointerId: 1, isPrimary: true, clientX: x, clientY: r.y + 4 }));
-		g.setPointerCapture = () => {}; at('pointerdown', r.x + 4); at('pointermove', r.x + 4 + 40); at('pointerup', r.x + 44); })()`)
+		g.setPointerCapture = () => {}; at('pointerdown', r.x + 4); at('pointermove', r.x + 4 + 40); at('pointerup', r.x + 44); })()`,
+	)
 	b.is(`/^(2[0-9]|3[01]) March$/.test(document.querySelector('#on-1').value)`)
 	b.press("Put back what was moved")
 	b.is(`document.querySelector('#on-1').value === '5 March'`)

@@ -4,7 +4,7 @@ import (
 	"os"
 	"testing"
 
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
 // TestShots refreshes docs/screenshots from the demo; make shots sets where.
@@ -13,19 +13,23 @@ func TestShots(t *testing.T) {
 	if dir == "" {
 		t.Skip("make shots asks for pictures")
 	}
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	var live string
-	if err := h.db.Get(&live, `select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and started_at is not null limit 1`); err != nil {
+	if err := h.db.Get(&live,
+		`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and started_at is not null limit 1`); err != nil {
 		t.Fatal(err)
 	}
 	var due string
-	if err := h.db.Get(&due, `select t.code from tag t where finished_at is not null and not exists (select 1 from take_count c where c.tag_id = t.id) order by finished_at limit 1`); err != nil {
+	if err := h.db.Get(&due,
+		`select t.code from tag t where finished_at is not null and not exists (select 1 from take_count c where c.tag_id = t.id) order by finished_at limit 1`); err != nil {
 		t.Fatal(err)
 	}
-	for _, s := range [][2]string{{"today", "/today"}, {"orders", "/orders"}, {"stock", "/stock"}, {"lot", "/stock/lots/L-188"}, {"season", "/season/pome"}, {"wood", "/wood"}, {"store", "/wood/store"}, {"collect", "/wood/collect"},
-		{"programme", "/match/programme"}, {"match", "/match/O-48"}, {"union", "/match/union?kind=whip-and-tongue&stock=9.5&scion=7.8"}, {"bench-card", "/bench/tags/" + live},
+	for _, s := range [][2]string{{"today", "/today"}, {"orders", "/orders"}, {"stock", "/stock"}, {"lot", "/stock/lots/L-188"},
+		{"season", "/season/pome"}, {"wood", "/wood"}, {"store", "/wood/store"}, {"collect", "/wood/collect"},
+		{"programme", "/match/programme"}, {"match", "/match/O-48"}, {"union", "/match/union?kind=whip-and-tongue&stock=9.5&scion=7.8"},
+		{"bench-card", "/bench/tags/" + live},
 		{"heal", "/heal"}, {"results", "/results"}, {"trace", "/trace/tag/" + live}, {"house", "/house"}} {
 		b.goTo(s[1])
 		b.shot(dir, s[0])

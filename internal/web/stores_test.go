@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"unionknot/internal/store/storetest"
+	"unionknot/internal/testhouse"
 )
 
 // post sends a logger's message and gives the answer.
@@ -33,7 +33,7 @@ func (h *house) post(t *testing.T, key, body string) (int, string) {
 }
 
 func TestALoggerSendsOverHTTP(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	maud := h.as(t, "maud")
 	_, _, page := h.send(t, maud, "/wood/store/key", url.Values{"store": {"cold store 2"}})
 	_, rest, ok := strings.Cut(page, "<code>")
@@ -65,17 +65,27 @@ func TestALoggerSendsOverHTTP(t *testing.T) {
 		assert.Equal(t, c.status, status, says)
 		assert.Contains(t, says, c.says)
 	}
-	assert.Equal(t, "2", h.one(t, `select count(*)::text from store_reading r join store_place p on p.id = r.place_id where p.name = 'cold store 2' and source = 'logger'`))
+	assert.Equal(
+		t,
+		"2",
+		h.one(
+			t,
+			`select count(*)::text from store_reading r join store_place p on p.id = r.place_id where p.name = 'cold store 2' and source = 'logger'`,
+		),
+	)
 }
 
 func (h *house) readings(t *testing.T, lot string) string {
-	return h.one(t, `select count(*)::text from caliper_reading r join stock_lot l on l.id = r.lot_id where l.code = '`+lot+`' and taken_on = '2027-02-23'`)
+	return h.one(
+		t,
+		`select count(*)::text from caliper_reading r join stock_lot l on l.id = r.lot_id where l.code = '`+lot+`' and taken_on = '2027-02-23'`,
+	)
 }
 
 // TestFiftyStemsByKeyboardAlone measures fifty stems without a mouse, with a
 // slip that is taken back and a reading that is questioned.
 func TestFiftyStemsByKeyboardAlone(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	b.goTo("/stock/lots/L-204/caliper")
@@ -106,7 +116,7 @@ func TestFiftyStemsByKeyboardAlone(t *testing.T) {
 // TestReadingsOutliveALostLine cuts the line while measuring: readings wait,
 // outlive a closed page, and count once.
 func TestReadingsOutliveALostLine(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	l := &line{next: h.site}
 	h.Server.Config.Handler = l
 	b := h.browser(t, 390, 844)
@@ -131,7 +141,7 @@ func TestReadingsOutliveALostLine(t *testing.T) {
 // TestFromOrdersToLabelsOfWood goes from what the orders lack to the sheet,
 // its labels, and what was really cut.
 func TestFromOrdersToLabelsOfWood(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	b.goTo("/orders")
@@ -177,14 +187,17 @@ func TestFromOrdersToLabelsOfWood(t *testing.T) {
 
 // TestAWarmSpellReachesToday lets the simulated logger run warm, and looks.
 func TestAWarmSpellReachesToday(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
-	for _, q := range []string{`update wood_bundle set place = 'cold store 2' where code = 'W-313'`, `update bundle_stay set place = 'cold store 2' where bundle_id = (select id from wood_bundle where code = 'W-313')`} {
+	for _, q := range []string{`update wood_bundle set place = 'cold store 2' where code = 'W-313'`,
+		`update bundle_stay set place = 'cold store 2' where bundle_id = (select id from wood_bundle where code = 'W-313')`} {
 		_, err := h.db.Exec(q)
 		require.NoError(t, err)
 	}
-	_, err := h.db.Exec(`delete from store_reading where place_id = (select id from store_place where name = 'cold store 2') and at > '2027-02-19'`)
+	_, err := h.db.Exec(
+		`delete from store_reading where place_id = (select id from store_place where name = 'cold store 2') and at > '2027-02-19'`,
+	)
 	require.NoError(t, err)
 	b.goTo("/wood/bundles/W-313")
 	keeps := b.text("aside .figure summary")
@@ -204,7 +217,9 @@ func TestAWarmSpellReachesToday(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, is.Before(was), "%s is before %s", later, keeps)
 	b.goTo("/today")
-	b.is(`[...document.querySelectorAll('.risks li')].some((e) => e.textContent.includes('cold store 2') && e.textContent.includes('Above 6 °C'))`)
+	b.is(
+		`[...document.querySelectorAll('.risks li')].some((e) => e.textContent.includes('cold store 2') && e.textContent.includes('Above 6 °C'))`,
+	)
 	n := value[int](b, `document.querySelectorAll('.risks li').length`)
 	b.press("Looked: sound")
 	b.sees("The look is noted")
@@ -215,7 +230,7 @@ func TestAWarmSpellReachesToday(t *testing.T) {
 }
 
 func TestALookerReadsTheStoreAndChangesNothing(t *testing.T) {
-	h := open(t, storetest.Demo(t))
+	h := open(t, testhouse.Demo(t))
 	vera := h.as(t, "vera")
 	status, _, page := h.ask(t, vera, http.MethodGet, "/wood/store")
 	assert.Equal(t, http.StatusOK, status)

@@ -20,6 +20,7 @@ import (
 	"github.com/go-chi/httprate"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/stages"
 	"unionknot/internal/web/bench"
 	"unionknot/internal/web/door"
 	"unionknot/internal/web/heal"
@@ -53,7 +54,7 @@ type Server struct {
 }
 
 // New readies a server on a nursery. Sessions are kept in db.
-func New(n *nursery.Service, db *sql.DB, log *slog.Logger, o Options) (*Server, error) {
+func New(n *stages.Set, db *sql.DB, log *slog.Logger, o Options) (*Server, error) {
 	if o.SignInsAMinute == 0 {
 		o.SignInsAMinute = 30
 	}
@@ -61,16 +62,17 @@ func New(n *nursery.Service, db *sql.DB, log *slog.Logger, o Options) (*Server, 
 	if err != nil {
 		return nil, err
 	}
-	sessions := scs.New()
-	sessions.Store = postgresstore.NewWithCleanupInterval(db, 10*time.Minute)
+	manager := scs.New()
+	manager.Store = &sessions{PostgresStore: postgresstore.NewWithCleanupInterval(db, 10*time.Minute), db: db}
+	manager.Codec = plain{}
 	// One working day. There is no idle time: it would write the session anew
 	// on every tap.
-	sessions.Lifetime = 14 * time.Hour
-	sessions.Cookie.Name = "union_knot"
-	sessions.Cookie.HttpOnly = true
-	sessions.Cookie.SameSite = http.SameSiteLaxMode
-	sessions.Cookie.Secure = o.SecureCookies
-	k := &page.Kit{Nursery: n, Sessions: sessions, Log: log, Stamp: strings.TrimSpace(string(stamp))}
+	manager.Lifetime = 14 * time.Hour
+	manager.Cookie.Name = "union_knot"
+	manager.Cookie.HttpOnly = true
+	manager.Cookie.SameSite = http.SameSiteLaxMode
+	manager.Cookie.Secure = o.SecureCookies
+	k := &page.Kit{Nursery: n, Sessions: manager, Log: log, Stamp: strings.TrimSpace(string(stamp))}
 	s := &Server{kit: k, views: page.Views(files)}
 	for _, stage := range []func(*page.Kit) []page.Route{door.Routes, today.Routes, orders.Routes, stock.Routes, wood.Routes, match.Routes,
 		bench.Routes, heal.Routes, results.Routes, house.Routes, season.Routes, trace.Routes} {
@@ -82,7 +84,7 @@ func New(n *nursery.Service, db *sql.DB, log *slog.Logger, o Options) (*Server, 
 
 // Close ends the sessions' sweeping.
 func (s *Server) Close() {
-	if p, ok := s.kit.Sessions.Store.(*postgresstore.PostgresStore); ok {
+	if p, ok := s.kit.Sessions.Store.(*sessions); ok {
 		p.StopCleanup()
 	}
 }
@@ -98,7 +100,23 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 		return nil, err
 	}
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.logged, measured, secured, readable)
+	r.Use(
+		middleware.RequestID,
+		s.logged,
+		measured,
+		secured,
+		readable,
+		middleware.Compress(
+			5,
+			"text/html",
+			"text/css",
+			"text/csv",
+			"text/javascript",
+			"application/javascript",
+			"application/json",
+			"image/svg+xml",
+		),
+	)
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { w.Write([]byte("ok\n")) })
 	r.Get("/readyz", func(w http.ResponseWriter, r *http.Request) {
 		if err := s.kit.Nursery.Ready(r.Context()); err != nil {
@@ -107,14 +125,25 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 		}
 		w.Write([]byte("ready\n"))
 	})
-	r.Handle("/static/*", http.StripPrefix("/static/", cached(http.FileServerFS(static))))
+	built := http.FileServerFS(static)
+	// What bears the stamp of the built files never changes under that address.
+	r.Handle(
+		"/static/"+s.kit.Stamp+"/*",
+		http.StripPrefix("/static/"+s.kit.Stamp+"/", cached("public, max-age=31536000, immutable", built)),
+	)
+	r.Handle("/static/*", http.StripPrefix("/static/", cached("no-cache", built)))
 	r.With(httprate.LimitBy(120, time.Minute, byPeer)).Post("/intake/store", s.intake)
 	cross := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) {
 		r.Use(cross.Handler, s.kit.Sessions.LoadAndSave, s.known)
-		slow := httprate.LimitBy(o.SignInsAMinute, time.Minute, byPeer, httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
-			http.Error(w, "Too many tries from this place. Wait a minute.", http.StatusTooManyRequests)
-		}))
+		slow := httprate.LimitBy(
+			o.SignInsAMinute,
+			time.Minute,
+			byPeer,
+			httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
+				http.Error(w, "Too many tries from this place. Wait a minute.", http.StatusTooManyRequests)
+			}),
+		)
 		for _, route := range s.routes {
 			h := s.guard(route)
 			if route.Method == http.MethodPost && (route.Path == "/sign-in" || route.Path == "/names" || route.Path == "/first") {
@@ -195,14 +224,25 @@ type trouble struct {
 }
 
 func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
-	t := trouble{Title: "Something broke here", Says: "Nothing was half done: what you sent was either kept whole or not at all. Look whether it is there, and try again. If it goes on, give the propagator this number.", Request: middleware.GetReqID(r.Context())}
+	t := trouble{
+		Title: "Something broke here",
+		Says: "Nothing was half done: what you sent was either kept whole or not at all. Look whether it is there, and try again. " +
+			"If it goes on, give the propagator this number.",
+		Request: middleware.GetReqID(r.Context()),
+	}
 	status := http.StatusInternalServerError
 	var bad nursery.Problem
 	switch {
 	case errors.Is(err, nursery.ErrNotFound):
-		t, status = trouble{Title: "Not here", Says: "There is nothing by that code. It may be mistyped, or taken back. Find looks through every code and name."}, http.StatusNotFound
+		t, status = trouble{
+			Title: "Not here",
+			Says:  "There is nothing by that code. It may be mistyped, or taken back. Find looks through every code and name.",
+		}, http.StatusNotFound
 	case errors.Is(err, nursery.ErrNotAllowed):
-		t, status = trouble{Title: "Not yours to open", Says: "This belongs to another role, or to another hand's tag. Ask the propagator, or sign in as the right person."}, http.StatusForbidden
+		t, status = trouble{
+			Title: "Not yours to open",
+			Says:  "This belongs to another role, or to another worker's tag. Ask the propagator, or sign in as the right person.",
+		}, http.StatusForbidden
 	case errors.As(err, &bad):
 		t, status = trouble{Title: "That cannot be done", Says: bad.Says}, http.StatusUnprocessableEntity
 	default:

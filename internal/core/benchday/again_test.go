@@ -93,7 +93,12 @@ func TestOverloadedPlansAreNearTheBestFound(t *testing.T) {
 				long, err := benchday.SolveLong(p, 4)
 				require.NoError(t, err)
 				over := (x.LateCost - long.LateCost) / math.Max(1, long.LateCost)
-				t.Logf("seed %d: %.2f %% over the best found, that %.1f %% over the bound", seed, over*100, 100*(long.LateCost/math.Max(1, long.Bound)-1))
+				t.Logf(
+					"seed %d: %.2f %% over the best found, that %.1f %% over the bound",
+					seed,
+					over*100,
+					100*(long.LateCost/math.Max(1, long.Bound)-1),
+				)
 				assert.LessOrEqual(t, over, 0.01, "seed %d", seed)
 			}
 		})

@@ -80,10 +80,21 @@ type Piece struct {
 	Hours           float64 // standard, with its laying out
 }
 
+// Lack is what keeps grafts off every half-day.
+type Lack string
+
+// What keeps grafts off every half-day, the first that holds.
+const (
+	NobodyKnows Lack = "nobody-knows" // no hand knows the technique
+	NobodyThere Lack = "nobody-there" // who knows it has no hours from its first half-day on
+	NoWholeRoom Lack = "no-whole"     // a tag that cannot be parted fits no half-day
+	NoRoom      Lack = "no-room"      // every half-day is full
+)
+
 // Left is grafts that no half-day of the plan could take.
 type Left struct {
 	Job, Grafts int
-	Why         string
+	Lack        Lack
 }
 
 // Plan is who does what when.
@@ -225,7 +236,12 @@ func EarliestDueFirst(p Problem) (Plan, error) {
 }
 
 func better(a, b Plan) bool {
-	return cmp.Or(compare(a.LateCost, b.LateCost), a.unplaced()-b.unplaced(), cmp.Compare(len(a.Alone), len(b.Alone)), cmp.Compare(a.Changeovers, b.Changeovers)) < 0
+	return cmp.Or(
+		compare(a.LateCost, b.LateCost),
+		a.unplaced()-b.unplaced(),
+		cmp.Compare(len(a.Alone), len(b.Alone)),
+		cmp.Compare(a.Changeovers, b.Changeovers),
+	) < 0
 }
 
 func (x Plan) unplaced() (n int) {

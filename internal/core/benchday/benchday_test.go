@@ -21,7 +21,12 @@ func house(r *rand.Rand, batches, hands, days int, load float64) benchday.Proble
 	names := []string{"whip", "tool", "chip", "veneer"}
 	total := 0.0
 	for h := range hands {
-		x := benchday.Hand{ID: fmt.Sprint("hand ", h), Speed: 0.6 + 0.7*r.Float64(), Knows: map[string]bool{"whip": true}, Hours: make([]float64, p.Slots)}
+		x := benchday.Hand{
+			ID:    fmt.Sprint("hand ", h),
+			Speed: 0.6 + 0.7*r.Float64(),
+			Knows: map[string]bool{"whip": true},
+			Hours: make([]float64, p.Slots),
+		}
 		for _, n := range names[1:] {
 			x.Knows[n] = r.Float64() < 0.6
 		}
@@ -48,8 +53,24 @@ func house(r *rand.Rand, batches, hands, days int, load float64) benchday.Proble
 		from := r.IntN(days) * 2 / 2
 		to := from + 8 + r.IntN(2*days)
 		for _, bundle := range []string{"a", "b"} {
-			p.Jobs = append(p.Jobs, benchday.Job{ID: fmt.Sprintf("b%d%s", b, bundle), Batch: fmt.Sprint("b", b), Technique: t, Lot: fmt.Sprint("lot ", b*2/3), Bundle: fmt.Sprint(b, bundle),
-				Grafts: max(1, int(hours/2*rates[t]*0.93)), Earliest: from, Latest: min(to, p.Slots-1), Weight: []float64{3, 1.5, 1}[r.IntN(3)], Keep: to + r.IntN(20)})
+			p.Jobs = append(
+				p.Jobs,
+				benchday.Job{
+					ID:        fmt.Sprintf("b%d%s", b, bundle),
+					Batch:     fmt.Sprint("b", b),
+					Technique: t,
+					Lot:       fmt.Sprint("lot ", b*2/3),
+					Bundle:    fmt.Sprint(b, bundle),
+					Grafts: max(
+						1,
+						int(hours/2*rates[t]*0.93),
+					),
+					Earliest: from,
+					Latest:   min(to, p.Slots-1),
+					Weight:   []float64{3, 1.5, 1}[r.IntN(3)],
+					Keep:     to + r.IntN(20),
+				},
+			)
 		}
 	}
 	return p
@@ -68,7 +89,7 @@ func hold(t *testing.T, p benchday.Problem, x benchday.Plan) {
 	}
 	for _, l := range x.Unplaced {
 		got[l.Job] += l.Grafts
-		require.NotEmpty(t, l.Why)
+		require.NotEmpty(t, l.Lack)
 	}
 	for i, j := range p.Jobs {
 		require.Equal(t, j.Grafts, got[i], "every graft of %s stands once", j.ID)
@@ -126,7 +147,13 @@ func TestWithinFivePercent(t *testing.T) {
 			require.LessOrEqual(t, x.LateCost, e.LateCost)
 			late, plain, least, grafts = late+x.Late, plain+e.Late, least+x.LeastLate, grafts+x.Grafts
 		}
-		t.Logf("load %.0f %%: late %.2f %%, earliest due first %.2f %%, no plan under %.2f %%", load*100, pc(late, grafts), pc(plain, grafts), pc(least, grafts))
+		t.Logf(
+			"load %.0f %%: late %.2f %%, earliest due first %.2f %%, no plan under %.2f %%",
+			load*100,
+			pc(late, grafts),
+			pc(plain, grafts),
+			pc(least, grafts),
+		)
 	}
 }
 
@@ -135,8 +162,17 @@ func pc(a, b int) float64 { return 100 * float64(a) / float64(b) }
 func TestTheBoundIsWhatBruteForceFinds(t *testing.T) {
 	// One hand, one half-day of two hours, two jobs: whip at 40 an hour weighs
 	// more than tool at 80, but an hour of tool saves more grafts.
-	p := benchday.Problem{Slots: 1, Rate: rates, TagSize: 25, ShareOver: 50, Hands: []benchday.Hand{{ID: "a", Speed: 1, Knows: map[string]bool{"whip": true, "tool": true}, Hours: []float64{2}}},
-		Jobs: []benchday.Job{{ID: "w", Technique: "whip", Lot: "1", Bundle: "1", Grafts: 100, Weight: 1}, {ID: "t", Technique: "tool", Lot: "2", Bundle: "2", Grafts: 100, Weight: 1}}}
+	p := benchday.Problem{
+		Slots:     1,
+		Rate:      rates,
+		TagSize:   25,
+		ShareOver: 50,
+		Hands:     []benchday.Hand{{ID: "a", Speed: 1, Knows: map[string]bool{"whip": true, "tool": true}, Hours: []float64{2}}},
+		Jobs: []benchday.Job{
+			{ID: "w", Technique: "whip", Lot: "1", Bundle: "1", Grafts: 100, Weight: 1},
+			{ID: "t", Technique: "tool", Lot: "2", Bundle: "2", Grafts: 100, Weight: 1},
+		},
+	}
 	x, err := benchday.Solve(p)
 	require.NoError(t, err)
 	tool, whip := 1/80.0+0.05/25, 1/40.0+0.05/25
@@ -197,23 +233,41 @@ func TestLockedPartsStay(t *testing.T) {
 }
 
 func TestWhatCannotBePlacedSaysWhy(t *testing.T) {
-	p := benchday.Problem{Slots: 2, Rate: rates, TagSize: 25, ShareOver: 50, Hands: []benchday.Hand{{ID: "a", Speed: 1, Knows: map[string]bool{"whip": true}, Hours: []float64{1, 0}}},
-		Jobs: []benchday.Job{{ID: "v", Technique: "veneer", Lot: "1", Grafts: 10, Latest: 1, Weight: 1}, {ID: "w", Technique: "whip", Lot: "2", Grafts: 200, Latest: 1, Weight: 1},
-			{ID: "later", Technique: "whip", Lot: "3", Grafts: 5, Earliest: 1, Latest: 1, Weight: 1}}}
+	p := benchday.Problem{
+		Slots:     2,
+		Rate:      rates,
+		TagSize:   25,
+		ShareOver: 50,
+		Hands:     []benchday.Hand{{ID: "a", Speed: 1, Knows: map[string]bool{"whip": true}, Hours: []float64{1, 0}}},
+		Jobs: []benchday.Job{
+			{ID: "v", Technique: "veneer", Lot: "1", Grafts: 10, Latest: 1, Weight: 1},
+			{ID: "w", Technique: "whip", Lot: "2", Grafts: 200, Latest: 1, Weight: 1},
+			{ID: "later", Technique: "whip", Lot: "3", Grafts: 5, Earliest: 1, Latest: 1, Weight: 1},
+		},
+	}
 	x, err := benchday.Solve(p)
 	require.NoError(t, err)
 	hold(t, p, x)
-	why := map[string]string{}
+	lack := map[string]benchday.Lack{}
 	for _, l := range x.Unplaced {
-		why[p.Jobs[l.Job].ID] = l.Why
+		lack[p.Jobs[l.Job].ID] = l.Lack
 	}
-	assert.Equal(t, map[string]string{"v": "nobody at the bench knows it", "w": "every half-day is full", "later": "nobody who knows it is there on those days"}, why)
+	assert.Equal(
+		t,
+		map[string]benchday.Lack{
+			"v":     benchday.NobodyKnows,
+			"w":     benchday.NoRoom,
+			"later": benchday.NobodyThere,
+		},
+		lack,
+	)
 }
 
 func TestBadProblemsAreRefused(t *testing.T) {
 	for name, p := range map[string]benchday.Problem{
-		"no rate": {TagSize: 25, Jobs: []benchday.Job{{Technique: "magic", Grafts: 1}}}, "no tag": {}, "a hand of no speed": {TagSize: 25, Hands: []benchday.Hand{{}}},
-		"stays with nobody": {TagSize: 25, Rate: rates, Jobs: []benchday.Job{{Technique: "whip", Grafts: 1, Fixed: true, Hand: 3}}}} {
+		"no rate": {TagSize: 25, Jobs: []benchday.Job{{Technique: "magic", Grafts: 1}}}, "no tag": {},
+		"a hand of no speed": {TagSize: 25, Hands: []benchday.Hand{{}}},
+		"stays with nobody":  {TagSize: 25, Rate: rates, Jobs: []benchday.Job{{Technique: "whip", Grafts: 1, Fixed: true, Hand: 3}}}} {
 		_, err := benchday.Solve(p)
 		assert.ErrorIs(t, err, benchday.ErrProblem, name)
 	}

@@ -109,8 +109,15 @@ func TestWholeTagsAreNotDivided(t *testing.T) {
 
 func TestCheckNamesWhatIsWrong(t *testing.T) {
 	p := benchday.Problem{Slots: 4, Rate: rates, TagSize: 25, ShareOver: 20, Seats: 1, Stations: map[string]int{"tool": 1},
-		Hands: []benchday.Hand{{ID: "a", Speed: 1, Knows: map[string]bool{"whip": true, "tool": true}, Hours: []float64{1, 1, 1, 0}}, {ID: "b", Speed: 1, Knows: map[string]bool{"tool": true, "whip": true}, Hours: []float64{1, 1, 1, 1}}},
-		Jobs:  []benchday.Job{{ID: "j", Technique: "whip", Lot: "L", Bundle: "1", Grafts: 25, Earliest: 1, Latest: 1, Weight: 1}, {ID: "k", Technique: "tool", Lot: "M", Bundle: "2", Grafts: 20, Latest: 3, Weight: 1}, {ID: "v", Technique: "veneer", Lot: "N", Grafts: 5, Latest: 3, Weight: 1}}}
+		Hands: []benchday.Hand{
+			{ID: "a", Speed: 1, Knows: map[string]bool{"whip": true, "tool": true}, Hours: []float64{1, 1, 1, 0}},
+			{ID: "b", Speed: 1, Knows: map[string]bool{"tool": true, "whip": true}, Hours: []float64{1, 1, 1, 1}},
+		},
+		Jobs: []benchday.Job{
+			{ID: "j", Technique: "whip", Lot: "L", Bundle: "1", Grafts: 25, Earliest: 1, Latest: 1, Weight: 1},
+			{ID: "k", Technique: "tool", Lot: "M", Bundle: "2", Grafts: 20, Latest: 3, Weight: 1},
+			{ID: "v", Technique: "veneer", Lot: "N", Grafts: 5, Latest: 3, Weight: 1},
+		}}
 	kinds := func(ps ...benchday.Piece) map[string]bool {
 		out := map[string]bool{}
 		for _, x := range benchday.Check(p, ps) {
@@ -135,7 +142,7 @@ func TestCheckNamesWhatIsWrong(t *testing.T) {
 	other.Hand = 1
 	assert.Contains(t, kinds(tool, other), benchday.NoSeat, "one tool, two hands")
 
-	x := benchday.Score(p, []benchday.Piece{whip(0, 2)}, []benchday.Left{{Job: 1, Grafts: 20, Why: "x"}})
+	x := benchday.Score(p, []benchday.Piece{whip(0, 2)}, []benchday.Left{{Job: 1, Grafts: 20, Lack: benchday.NoRoom}})
 	assert.Equal(t, 45, x.Late)
 	assert.InDelta(t, 45, x.LateCost, 1e-9)
 	assert.Positive(t, x.LateHours)
@@ -147,10 +154,17 @@ func TestNothingToDoIsPlanned(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, x.Pieces)
 	assert.Zero(t, x.Late)
-	x, err = benchday.Solve(benchday.Problem{TagSize: 25, Rate: rates, Slots: 4, Jobs: []benchday.Job{{ID: "x", Technique: "whip", Grafts: 9, Latest: 3, Weight: 1}}})
+	x, err = benchday.Solve(
+		benchday.Problem{
+			TagSize: 25,
+			Rate:    rates,
+			Slots:   4,
+			Jobs:    []benchday.Job{{ID: "x", Technique: "whip", Grafts: 9, Latest: 3, Weight: 1}},
+		},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, 9, x.Late, "without hands nothing is made")
-	assert.Equal(t, "nobody at the bench knows it", x.Unplaced[0].Why)
+	assert.Equal(t, benchday.NobodyKnows, x.Unplaced[0].Lack)
 }
 
 func TestQuickHoldsAndIsNeverWorseThanEarliestDueFirst(t *testing.T) {
@@ -175,9 +189,19 @@ func TestQuickHoldsAndIsNeverWorseThanEarliestDueFirst(t *testing.T) {
 }
 
 func ExampleSolve() {
-	ansel := benchday.Hand{ID: "Ansel", Speed: 1, Knows: map[string]bool{"whip": true}, Hours: []float64{benchday.Usable(4), benchday.Usable(3.5)}}
-	plan, err := benchday.Solve(benchday.Problem{Slots: 2, Rate: map[string]float64{"whip": 40}, TagSize: 25, ShareOver: 50, Hands: []benchday.Hand{ansel},
-		Jobs: []benchday.Job{{ID: "due today", Technique: "whip", Lot: "L-2", Bundle: "W-2", Grafts: 30, Latest: 1, Weight: 1}, {ID: "due this morning", Technique: "whip", Lot: "L-1", Bundle: "W-1", Grafts: 30, Latest: 0, Weight: 1}}})
+	ansel := benchday.Hand{
+		ID:    "Ansel",
+		Speed: 1,
+		Knows: map[string]bool{"whip": true},
+		Hours: []float64{benchday.Usable(4), benchday.Usable(3.5)},
+	}
+	plan, err := benchday.Solve(
+		benchday.Problem{Slots: 2, Rate: map[string]float64{"whip": 40}, TagSize: 25, ShareOver: 50, Hands: []benchday.Hand{ansel},
+			Jobs: []benchday.Job{
+				{ID: "due today", Technique: "whip", Lot: "L-2", Bundle: "W-2", Grafts: 30, Latest: 1, Weight: 1},
+				{ID: "due this morning", Technique: "whip", Lot: "L-1", Bundle: "W-1", Grafts: 30, Latest: 0, Weight: 1},
+			}},
+	)
 	if err != nil {
 		fmt.Println(err)
 		return

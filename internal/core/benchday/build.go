@@ -55,10 +55,10 @@ func (s *shop) build(r rule) Plan {
 		switch {
 		case k.whole:
 			for _, i := range b.left[g] {
-				x.Unplaced = append(x.Unplaced, Left{i, s.Jobs[i].Grafts, b.why(k)})
+				x.Unplaced = append(x.Unplaced, Left{i, s.Jobs[i].Grafts, b.lack(k)})
 			}
 		case b.rem[g] > 0:
-			x.Unplaced = append(x.Unplaced, Left{k.jobs[0], b.rem[g], b.why(k)})
+			x.Unplaced = append(x.Unplaced, Left{k.jobs[0], b.rem[g], b.lack(k)})
 		}
 	}
 	s.tally(&x)
@@ -291,9 +291,9 @@ func (b *builder) even() []Piece {
 }
 
 // why says why grafts of a kind found no half-day.
-func (b *builder) why(k kind) string {
+func (b *builder) lack(k kind) Lack {
 	if b.able[k.technique] == 0 {
-		return "nobody at the bench knows it"
+		return NobodyKnows
 	}
 	hours := false
 	for h := range b.Hands {
@@ -303,9 +303,9 @@ func (b *builder) why(k kind) string {
 	}
 	switch {
 	case !hours:
-		return "nobody who knows it is there on those days"
+		return NobodyThere
 	case k.whole:
-		return "no half-day has room for the whole tag"
+		return NoWholeRoom
 	}
-	return "every half-day is full"
+	return NoRoom
 }

@@ -74,7 +74,7 @@ func Check(p Problem, ps []Piece) []Trouble {
 		}
 	}
 	for _, lot := range p.alone(ps) {
-		out = append(out, Trouble{Alone, -1, "one hand has all of lot " + lot})
+		out = append(out, Trouble{Alone, -1, "one worker has all of lot " + lot})
 	}
 	return out
 }

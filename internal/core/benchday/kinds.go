@@ -43,7 +43,13 @@ type shop struct {
 }
 
 func (p *Problem) shop() *shop {
-	s := &shop{Problem: p, seats: p.Seats, alike: make([]int, len(p.Jobs)), lotOf: make([]int, len(p.Jobs)), byWay: make([]int, len(p.Jobs))}
+	s := &shop{
+		Problem: p,
+		seats:   p.Seats,
+		alike:   make([]int, len(p.Jobs)),
+		lotOf:   make([]int, len(p.Jobs)),
+		byWay:   make([]int, len(p.Jobs)),
+	}
 	techniques, lots, runs := map[string]int{}, map[string]int{}, map[[3]string]int{}
 	number := func(of map[string]int, name string) int {
 		i, ok := of[name]
@@ -93,7 +99,20 @@ func (p *Problem) shop() *shop {
 		g, ok := at[k]
 		if !j.Whole || !ok {
 			g = len(s.kinds)
-			s.kinds = append(s.kinds, kind{whole: j.Whole, technique: t, lot: lot, alike: a, earliest: j.Earliest, latest: j.Latest, weight: j.Weight, keep: j.Keep, perGraft: p.perGraft(j)})
+			s.kinds = append(
+				s.kinds,
+				kind{
+					whole:     j.Whole,
+					technique: t,
+					lot:       lot,
+					alike:     a,
+					earliest:  j.Earliest,
+					latest:    j.Latest,
+					weight:    j.Weight,
+					keep:      j.Keep,
+					perGraft:  p.perGraft(j),
+				},
+			)
 			s.of[a] = append(s.of[a], g)
 			if j.Whole {
 				at[k] = g

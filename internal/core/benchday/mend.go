@@ -119,7 +119,8 @@ func (m *mender) fits(i, h, slot, without int) bool {
 		}
 		load += m.ps[k].Hours
 		run := m.alike[m.ps[k].Job]
-		if run != m.alike[c.Job] && !slices.ContainsFunc(cell[:a], func(o int) bool { return o != without && m.alike[m.ps[o].Job] == run }) {
+		if run != m.alike[c.Job] &&
+			!slices.ContainsFunc(cell[:a], func(o int) bool { return o != without && m.alike[m.ps[o].Job] == run }) {
 			runs++
 		}
 	}
@@ -265,18 +266,18 @@ func (m *mender) plan(was Plan) Plan {
 		}
 		x.Pieces = append(x.Pieces, m.ps[i])
 	}
-	why := map[int]string{}
+	lack := map[int]Lack{}
 	for _, l := range was.Unplaced {
-		why[l.Job] = l.Why
+		lack[l.Job] = l.Lack
 	}
 	for _, job := range order {
-		if why[job] == "" {
-			why[job] = "every half-day is full"
+		if lack[job] == "" {
+			lack[job] = NoRoom
 			if m.Jobs[job].Whole {
-				why[job] = "no half-day has room for the whole tag"
+				lack[job] = NoWholeRoom
 			}
 		}
-		x.Unplaced = append(x.Unplaced, Left{job, left[job], why[job]})
+		x.Unplaced = append(x.Unplaced, Left{job, left[job], lack[job]})
 	}
 	first := map[[3]int]int{}
 	for i, c := range x.Pieces {

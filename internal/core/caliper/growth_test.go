@@ -15,7 +15,9 @@ import (
 func day(n int) time.Time { return time.Date(2027, 6, 1, 0, 0, 0, 0, time.UTC).AddDate(0, 0, n) }
 
 func TestGrowthOfTwoSamplesIsTheLineThroughTheirMeans(t *testing.T) {
-	g, err := caliper.Grow([]caliper.Dated{{On: day(0), MM: []float64{5, 5.4, 5.2, 5.2, 5.1, 5.3}}, {On: day(28), MM: []float64{6, 6.4, 6.2, 6.2, 6.1, 6.3}}})
+	g, err := caliper.Grow(
+		[]caliper.Dated{{On: day(0), MM: []float64{5, 5.4, 5.2, 5.2, 5.1, 5.3}}, {On: day(28), MM: []float64{6, 6.4, 6.2, 6.2, 6.1, 6.3}}},
+	)
 	require.NoError(t, err)
 	assert.InDelta(t, 0.25, g.PerWeek, 1e-9)
 	assert.InDelta(t, 6.2, g.MM, 1e-9)
@@ -29,7 +31,8 @@ func TestGrowthOfTwoSamplesIsTheLineThroughTheirMeans(t *testing.T) {
 }
 
 func TestNoGrowthIsSaid(t *testing.T) {
-	for _, s := range [][]caliper.Dated{nil, {{On: day(0), MM: []float64{5}}}, {{On: day(0), MM: []float64{5}}, {On: day(3), MM: []float64{9}}}, {{On: day(0)}, {On: day(30), MM: []float64{7}}}} {
+	for _, s := range [][]caliper.Dated{nil, {{On: day(0), MM: []float64{5}}},
+		{{On: day(0), MM: []float64{5}}, {On: day(3), MM: []float64{9}}}, {{On: day(0)}, {On: day(30), MM: []float64{7}}}} {
 		_, err := caliper.Grow(s)
 		assert.ErrorIs(t, err, caliper.ErrOneDay)
 	}

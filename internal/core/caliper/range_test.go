@@ -34,7 +34,9 @@ func TestGrowthsRangeHoldsTheTruth(t *testing.T) {
 				var ss []caliper.Dated
 				for d := range c.days {
 					week := float64(d) * 6 / float64(c.days-1)
-					s := caliper.Dated{On: time.Date(2027, 6, 1, 0, 0, 0, 0, time.UTC).Add(time.Duration(week * 7 * 24 * float64(time.Hour)))}
+					s := caliper.Dated{
+						On: time.Date(2027, 6, 1, 0, 0, 0, 0, time.UTC).Add(time.Duration(week * 7 * 24 * float64(time.Hour))),
+					}
 					off := c.stray * r.NormFloat64()
 					for range c.stems {
 						s.MM = append(s.MM, 8+0.2*week+off+c.spread*r.NormFloat64())

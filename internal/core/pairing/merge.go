@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/technique"
 )
 
 // mesh is a programme with what is alike laid together: the stems of a class
@@ -117,8 +118,8 @@ func (o Order) takes(bundle string) uint64 {
 	bits := uint64(0)
 	for k, t := range o.Ways {
 		ok := true
-		if t.Takes != nil {
-			ok, _ = t.Takes(bundle)
+		if t.Unfit != nil {
+			ok = t.Unfit(bundle).Limit == ""
 		}
 		if ok {
 			bits |= 1 << k
@@ -247,7 +248,7 @@ func (m *mesh) hold(w *Weave) error {
 		}
 		t, err := m.held(h)
 		if err != nil {
-			return fmt.Errorf("%d of lot %s, %s mm, with bundle %s, %s mm, for order %s %w: %w", h.N, h.Lot, h.Stock, h.Bundle, h.Scion, h.Order, ErrHeld, err)
+			return err
 		}
 		w.Threads = append(w.Threads, t)
 		w.Cost += float64(t.N) * t.Cost
@@ -257,21 +258,22 @@ func (m *mesh) hold(w *Weave) error {
 }
 
 func (m *mesh) held(h Thread) (Thread, error) {
+	no := func(c Cause, n int) (Thread, error) { return h, &HeldError{h, Reason{Cause: c}, n} }
 	i := slices.IndexFunc(m.orders, func(o want) bool { return o.ID == h.Order })
 	if i < 0 {
-		return h, fmt.Errorf("%w: there is no such order", ErrNamed)
+		return no(NoOrder, 0)
 	}
 	o := &m.orders[i]
 	if o.left < h.N {
-		return h, fmt.Errorf("the order wants %d more", o.left)
+		return no(OrderHas, o.left)
 	}
 	s, su := find(m.stock, m.p.Stock, o.stock, h.Lot, h.Stock)
 	w, wu := find(m.wood, m.p.Wood, o.wood, h.Bundle, h.Scion)
 	switch {
 	case su == nil || su.n < h.N:
-		return h, fmt.Errorf("the lot has %d of that class for it", count(su))
+		return no(LotHas, count(su))
 	case wu == nil || wu.n < h.N:
-		return h, fmt.Errorf("the bundle has %d of that class for it", count(wu))
+		return no(BundleHas, count(wu))
 	}
 	k, cost := m.cheapest(o, s, w)
 	if h.Way != "" {
@@ -284,7 +286,11 @@ func (m *mesh) held(h Thread) (Thread, error) {
 		}
 	}
 	if k < 0 {
-		return h, fmt.Errorf("%s", m.whyApart(o, s, w))
+		why := m.whyApart(o, s, w)
+		if why == (Reason{Cause: Unfit}) {
+			return no(NotByIt, 0)
+		}
+		return h, &HeldError{h, why, 0}
 	}
 	o.left -= h.N
 	su.n, wu.n = su.n-h.N, wu.n-h.N
@@ -316,25 +322,23 @@ func find(es []end, ps []Pile, among []int, pile string, c caliper.Class) (int, 
 // whyApart says why an order's ways do not join two ends. Wood too wide is
 // said by the first technique: only the tool cut has more to say of it.
 // Limits are said by the last, which stretches furthest.
-func (m *mesh) whyApart(o *want, s, w int) string {
+func (m *mesh) whyApart(o *want, s, w int) Reason {
 	if len(o.Ways) == 0 {
-		if o.Shut != "" {
-			return o.Shut
-		}
-		return "no technique is open"
+		return o.closed()
 	}
-	why, said := "", false
+	var why technique.Misfit
+	said := false
 	sc, wc := m.stock[s].class, m.wood[w].class
 	for k, t := range o.Ways {
 		if o.takes[w]>>k&1 == 0 {
-			if why == "" {
-				_, why = t.Takes(m.p.Wood[m.wood[w].pile].ID)
+			if why.Limit == "" {
+				why = t.Unfit(m.p.Wood[m.wood[w].pile].ID)
 			}
 			continue
 		}
 		if !t.Joins(sc, wc) && (!said || wc <= sc) {
-			why, said = t.WhyNot(sc, wc), true
+			why, said = t.Misfit(sc, wc), true
 		}
 	}
-	return why
+	return Reason{Cause: Unfit, Misfit: why}
 }

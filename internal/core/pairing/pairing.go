@@ -9,19 +9,20 @@ import (
 	"fmt"
 
 	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/technique"
 )
 
 // Way is a technique as the weave needs it. Joins says whether it joins a
-// pair of classes, and WhyNot, asked only when it does not, why; Cost is what
+// pair of classes, and Misfit, asked only when it does not, why; Cost is what
 // a graft by it costs, 0 or more.
 type Way struct {
 	Key    string
 	Joins  func(stock, scion caliper.Class) bool
-	WhyNot func(stock, scion caliper.Class) string
+	Misfit func(stock, scion caliper.Class) technique.Misfit
 	Cost   func(stock, scion caliper.Class) float64
-	// Takes says whether a bundle's pieces suit it (their buds and state); nil
-	// for any bundle.
-	Takes func(bundle string) (bool, string)
+	// Unfit gives what keeps a bundle's pieces from it, by their buds and
+	// state; nil where it takes any bundle.
+	Unfit func(bundle string) technique.Misfit
 }
 
 // Pile is the stems of a lot that are free, all of one stock type; or the
@@ -42,7 +43,7 @@ type Order struct {
 	Grafts   int
 	Shortage float64
 	Ways     []Way
-	Shut     string // why Ways is empty, if it is
+	Shut     technique.Standing // when Ways is empty, how the best stands; zero for not known
 }
 
 // Programme is everything that is to be paired at once.
@@ -89,7 +90,7 @@ type Left struct {
 	Pile  string
 	Class caliper.Class
 	N     int
-	Why   string
+	Why   Reason
 }
 
 // Weave is the pairing of a programme.
@@ -107,7 +108,7 @@ type Weave struct {
 // ErrCount says that an instance has a count or a diameter below zero.
 var ErrCount = errors.New("a count or a diameter is below zero")
 
-// ErrHeld says that a held thread cannot be: its words say which and why.
+// ErrHeld says that a held thread cannot be; a HeldError says which and why.
 var ErrHeld = errors.New("cannot be held")
 
 // ErrNamed says that a name stands twice, or that one is asked for that is
@@ -117,14 +118,7 @@ var ErrNamed = errors.New("name")
 // Solve pairs a programme at least cost. Where no variety is wanted on
 // several stocks the weave is a flow, and the answer is the cheapest there is;
 // elsewhere Cost is seldom as much as a thousandth over Bound.
-func Solve(p Programme) (Weave, error) { return solve(p, nil) }
-
-// Again pairs a programme that has changed a little since was was its weave:
-// with a thread held, or an order more. It starts from there, which is
-// quicker, and costs as little as Solve's answer.
-func Again(p Programme, was Weave) (Weave, error) { return solve(p, &was) }
-
-func solve(p Programme, was *Weave) (Weave, error) {
+func Solve(p Programme) (Weave, error) {
 	w := Weave{}
 	m, err := merge(p)
 	if err != nil {
@@ -134,7 +128,7 @@ func solve(p Programme, was *Weave) (Weave, error) {
 		return w, err
 	}
 	m.join()
-	whole, bound := m.whole(m.begin(was))
+	whole, bound := m.whole(m.begin())
 	m.unravel(&w, whole)
 	w.Bound += bound
 	m.count(&w)

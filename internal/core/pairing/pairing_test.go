@@ -16,7 +16,7 @@ import (
 
 func way(t technique.Technique, loss float64) pairing.Way {
 	return pairing.Way{Key: t.Key,
-		Joins: t.Joins, WhyNot: t.WhyNot,
+		Joins: t.Joins, Misfit: t.Misfit,
 		Cost: func(s, w caliper.Class) float64 { return t.Cost(loss, s, w) }}
 }
 
@@ -119,8 +119,11 @@ func TestTheWeaveOfOneOrderIsTheCheapestThereIs(t *testing.T) {
 func small(r *rand.Rand) pairing.Programme {
 	p := pairing.Programme{}
 	for i := range 2 + r.IntN(3) {
-		p.Orders = append(p.Orders, pairing.Order{ID: fmt.Sprint("O", i), Variety: fmt.Sprint("V", r.IntN(2)), Stock: fmt.Sprint("T", r.IntN(2)),
-			Grafts: r.IntN(4), Shortage: 0.3 + 3*r.Float64(), Ways: ways})
+		p.Orders = append(
+			p.Orders,
+			pairing.Order{ID: fmt.Sprint("O", i), Variety: fmt.Sprint("V", r.IntN(2)), Stock: fmt.Sprint("T", r.IntN(2)),
+				Grafts: r.IntN(4), Shortage: 0.3 + 3*r.Float64(), Ways: ways},
+		)
 	}
 	for k := range 2 {
 		for _, pile := range randomPiles(r, fmt.Sprint("L", k), 1, 2, 2) {
@@ -219,7 +222,12 @@ func TestNothingIsSpentTwiceAndNoScionIsWider(t *testing.T) {
 	}
 }
 
+func unfit(m technique.Misfit) pairing.Reason { return pairing.Reason{Cause: pairing.Unfit, Misfit: m} }
+
+var wider = unfit(technique.Misfit{Limit: technique.WoodWider})
+
 func TestWhyNot(t *testing.T) {
+	hardening := technique.Standing{Verdict: technique.Shut, Reason: technique.StockIs, Stock: "hardening"}
 	stock := []pairing.Pile{{ID: "L", Classes: []caliper.Count{{Class: 16, N: 4}, {Class: 60, N: 2}}}}
 	wood := []pairing.Pile{{ID: "B", Classes: []caliper.Count{{Class: 15, N: 3}, {Class: 20, N: 5}}}}
 	p := one(10, 3, ways, stock, wood)
@@ -227,30 +235,39 @@ func TestWhyNot(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 3, w.Paired)
 	assert.Equal(t, []pairing.Left{
-		{Pile: "L", Class: 16, N: 1, Why: "the wood that fits it is used up"},
-		{Pile: "L", Class: 60, N: 2, Why: "stock over 30 mm"}}, w.LeftStock)
-	assert.Equal(t, []pairing.Left{{Pile: "B", Class: 20, N: 5, Why: "wood wider than the stock"}}, w.LeftWood)
+		{Pile: "L", Class: 16, N: 1, Why: pairing.Reason{Cause: pairing.UsedUp}},
+		{Pile: "L", Class: 60, N: 2, Why: unfit(technique.Misfit{Limit: technique.StockThick, MM: 30})}}, w.LeftStock)
+	assert.Equal(t, []pairing.Left{{Pile: "B", Class: 20, N: 5, Why: wider}}, w.LeftWood)
 
-	tool := way(technique.Technique{Key: "tool", StockMinMM: 6, StockMaxMM: 13, RatioMin: 0.9, RatioMax: 1.08, WiderAllowed: true, RatePerHour: 80}, 0.2)
+	tool := way(
+		technique.Technique{Key: "tool", StockMinMM: 6, StockMaxMM: 13, RatioMin: 0.9, RatioMax: 1.08, WiderAllowed: true, RatePerHour: 80},
+		0.2,
+	)
 	w, err = pairing.Solve(one(4, 3, append(ways, tool), []pairing.Pile{{ID: "L", Classes: []caliper.Count{{Class: 13, N: 4}}}},
 		[]pairing.Pile{{ID: "B", Classes: []caliper.Count{{Class: 18, N: 4}}}}))
 	require.NoError(t, err)
-	assert.Equal(t, "wood wider than the stock", w.LeftStock[0].Why, "not the tool's own limit")
+	assert.Equal(t, wider, w.LeftStock[0].Why, "not the tool's own limit")
 	bud := ways[0]
-	bud.Takes = func(string) (bool, string) { return false, "pieces of 3 buds" }
+	buds := technique.Misfit{Limit: technique.WoodBuds, Buds: 3}
+	bud.Unfit = func(string) technique.Misfit { return buds }
 	w, err = pairing.Solve(one(10, 3, []pairing.Way{bud}, stock, wood))
 	require.NoError(t, err)
-	assert.Equal(t, "pieces of 3 buds", w.LeftStock[0].Why)
+	assert.Equal(t, unfit(buds), w.LeftStock[0].Why)
 
-	w, err = pairing.Solve(pairing.Programme{Orders: []pairing.Order{{ID: "O", Grafts: 5, Shortage: 1, Shut: "stock is hardening"}}, Stock: stock, Wood: wood})
+	w, err = pairing.Solve(
+		pairing.Programme{Orders: []pairing.Order{{ID: "O", Grafts: 5, Shortage: 1, Shut: hardening}}, Stock: stock, Wood: wood},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, 5, w.Short)
-	assert.Equal(t, "stock is hardening", w.LeftWood[0].Why)
+	assert.Equal(t, pairing.Reason{Cause: pairing.Shut, Shut: hardening}, w.LeftWood[0].Why)
+	w, err = pairing.Solve(pairing.Programme{Orders: []pairing.Order{{ID: "O", Grafts: 5, Shortage: 1}}, Stock: stock, Wood: wood})
+	require.NoError(t, err)
+	assert.Equal(t, pairing.Reason{Cause: pairing.NoneOpen}, w.LeftWood[0].Why)
 	stock[0].Of = "T9"
 	w, err = pairing.Solve(p)
 	require.NoError(t, err)
-	assert.Equal(t, "no order asks for this stock", w.LeftStock[0].Why)
-	assert.Equal(t, "no stock at hand", w.LeftWood[0].Why)
+	assert.Equal(t, pairing.Reason{Cause: pairing.NoneAsks}, w.LeftStock[0].Why)
+	assert.Equal(t, pairing.Reason{Cause: pairing.NoneAtHand, Wood: true}, w.LeftWood[0].Why)
 	stock[0].Classes[0].N = -1
 	_, err = pairing.Solve(p)
 	assert.ErrorIs(t, err, pairing.ErrCount)
@@ -259,11 +276,26 @@ func TestWhyNot(t *testing.T) {
 }
 
 func TestHeldAndBannedThreads(t *testing.T) {
-	p := one(4, 3, ways, []pairing.Pile{{ID: "L1", Classes: []caliper.Count{{Class: 16, N: 4}}}, {ID: "L2", Risk: 0.1, Classes: []caliper.Count{{Class: 16, N: 4}}}},
-		[]pairing.Pile{{ID: "B1", Classes: []caliper.Count{{Class: 16, N: 4}}}, {ID: "B2", Risk: 0.05, Classes: []caliper.Count{{Class: 15, N: 8}}}})
+	p := one(
+		4,
+		3,
+		ways,
+		[]pairing.Pile{
+			{ID: "L1", Classes: []caliper.Count{{Class: 16, N: 4}}},
+			{ID: "L2", Risk: 0.1, Classes: []caliper.Count{{Class: 16, N: 4}}},
+		},
+		[]pairing.Pile{
+			{ID: "B1", Classes: []caliper.Count{{Class: 16, N: 4}}},
+			{ID: "B2", Risk: 0.05, Classes: []caliper.Count{{Class: 15, N: 8}}},
+		},
+	)
 	free, err := pairing.Solve(p)
 	require.NoError(t, err)
-	require.Equal(t, []pairing.Thread{{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, Way: "whip", N: 4, Cost: free.Threads[0].Cost}}, free.Threads)
+	require.Equal(
+		t,
+		[]pairing.Thread{{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, Way: "whip", N: 4, Cost: free.Threads[0].Cost}},
+		free.Threads,
+	)
 
 	p.Held = []pairing.Thread{{Order: "O", Lot: "L2", Stock: 16, Bundle: "B2", Scion: 15, Way: "cleft", N: 3}}
 	w, err := pairing.Solve(p)
@@ -275,22 +307,28 @@ func TestHeldAndBannedThreads(t *testing.T) {
 
 	for _, c := range []struct {
 		held pairing.Thread
-		says string
+		why  pairing.Cause
+		has  int
 	}{
-		{pairing.Thread{Order: "X", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, N: 1}, "there is no such order"},
-		{pairing.Thread{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, N: 5}, "the order wants 4 more"},
-		{pairing.Thread{Order: "O", Lot: "L1", Stock: 17, Bundle: "B1", Scion: 16, N: 1}, "the lot has 0 of that class"},
-		{pairing.Thread{Order: "O", Lot: "L1", Stock: 16, Bundle: "B9", Scion: 16, N: 1}, "the bundle has 0 of that class"},
-		{pairing.Thread{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, Way: "saddle", N: 1}, "cannot be held"},
+		{pairing.Thread{Order: "X", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, N: 1}, pairing.NoOrder, 0},
+		{pairing.Thread{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, N: 5}, pairing.OrderHas, 4},
+		{pairing.Thread{Order: "O", Lot: "L1", Stock: 17, Bundle: "B1", Scion: 16, N: 1}, pairing.LotHas, 0},
+		{pairing.Thread{Order: "O", Lot: "L1", Stock: 16, Bundle: "B9", Scion: 16, N: 1}, pairing.BundleHas, 0},
+		{pairing.Thread{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, Way: "saddle", N: 1}, pairing.NotByIt, 0},
 	} {
 		p.Held = []pairing.Thread{c.held}
 		_, err := pairing.Solve(p)
 		require.ErrorIs(t, err, pairing.ErrHeld)
-		require.ErrorContains(t, err, c.says)
+		var no *pairing.HeldError
+		require.ErrorAs(t, err, &no)
+		assert.Equal(t, c.why, no.Reason.Cause)
+		assert.Equal(t, c.has, no.Has)
+		assert.Equal(t, c.held, no.Thread)
 	}
 
 	p.Held = nil
-	for _, ban := range []pairing.Pair{{Lot: "L1", Bundle: "B1"}, {Order: "O", Lot: "L1", Bundle: "B1", Stock: 16, Scion: 16}, {Scion: 16}} {
+	for _, ban := range []pairing.Pair{{Lot: "L1", Bundle: "B1"}, {Order: "O", Lot: "L1", Bundle: "B1", Stock: 16, Scion: 16},
+		{Scion: 16}} {
 		p.Banned = []pairing.Pair{ban}
 		w, err = pairing.Solve(p)
 		require.NoError(t, err)
@@ -304,30 +342,43 @@ func TestHeldAndBannedThreads(t *testing.T) {
 	w, err = pairing.Solve(p)
 	require.NoError(t, err)
 	require.Equal(t, 4, w.Short)
-	require.Equal(t, "kept apart by hand", w.LeftWood[0].Why)
+	require.Equal(t, pairing.Reason{Cause: pairing.KeptApart}, w.LeftWood[0].Why)
 }
 
 func TestWhyAPairIsNotJoined(t *testing.T) {
 	p := pairing.Programme{
-		Orders: []pairing.Order{{ID: "A", Variety: "V", Stock: "T", Grafts: 3, Shortage: 9, Ways: ways}, {ID: "B", Variety: "W", Stock: "T", Grafts: 9, Shortage: 1.5, Ways: ways}},
-		Stock:  []pairing.Pile{{ID: "L", Of: "T", Classes: []caliper.Count{{Class: 16, N: 3}, {Class: 50, N: 1}}}},
+		Orders: []pairing.Order{
+			{ID: "A", Variety: "V", Stock: "T", Grafts: 3, Shortage: 9, Ways: ways},
+			{ID: "B", Variety: "W", Stock: "T", Grafts: 9, Shortage: 1.5, Ways: ways},
+		},
+		Stock: []pairing.Pile{{ID: "L", Of: "T", Classes: []caliper.Count{{Class: 16, N: 3}, {Class: 50, N: 1}}}},
 		Wood: []pairing.Pile{{ID: "V-1", Of: "V", Classes: []caliper.Count{{Class: 16, N: 5}}},
 			{ID: "W-1", Of: "W", Classes: []caliper.Count{{Class: 16, N: 5}, {Class: 17, N: 1}}}}}
 	w, err := pairing.Solve(p)
 	require.NoError(t, err)
+	spoken := pairing.Reason{Cause: pairing.SpokenFor}
 	for _, c := range []struct {
-		ask  pairing.Pair
-		says string
+		ask pairing.Pair
+		why pairing.Reason
+		by  []string // the orders of the threads told
 	}{
-		{pairing.Pair{Order: "A", Lot: "L", Stock: 16, Bundle: "V-1", Scion: 16}, "3 are joined by whip"},
-		{pairing.Pair{Order: "B", Lot: "L", Stock: 16, Bundle: "W-1", Scion: 16}, "spoken for: the stems go 3 with 8–8.5 of V-1 for A"},
-		{pairing.Pair{Order: "B", Lot: "L", Stock: 16, Bundle: "W-1", Scion: 17}, "wood wider than the stock"},
-		{pairing.Pair{Order: "B", Lot: "L", Stock: 50, Bundle: "W-1", Scion: 16}, "wood under 45 % of the stock"},
-		{pairing.Pair{Order: "B", Lot: "L", Stock: 16, Bundle: "V-1", Scion: 16}, "bundle V-1 has no pieces of 8–8.5 mm for order B, which wants W"},
+		{pairing.Pair{Order: "A", Lot: "L", Stock: 16, Bundle: "V-1", Scion: 16}, pairing.Reason{Cause: pairing.Joined}, []string{"A"}},
+		{pairing.Pair{Order: "B", Lot: "L", Stock: 16, Bundle: "W-1", Scion: 16}, spoken, []string{"A"}},
+		{pairing.Pair{Order: "B", Lot: "L", Stock: 16, Bundle: "W-1", Scion: 17}, wider, nil},
+		{pairing.Pair{Order: "B", Lot: "L", Stock: 50, Bundle: "W-1", Scion: 16},
+			unfit(technique.Misfit{Limit: technique.RatioLow, Ratio: 0.45}), nil},
+		{pairing.Pair{Order: "B", Lot: "L", Stock: 16, Bundle: "V-1", Scion: 16}, pairing.Reason{Cause: pairing.NoSuch, Wood: true}, nil},
+		{pairing.Pair{Order: "B", Lot: "L", Stock: 17, Bundle: "W-1", Scion: 16}, pairing.Reason{Cause: pairing.NoSuch}, nil},
 	} {
-		why, err := pairing.WhyNot(p, w, c.ask)
+		a, err := pairing.WhyNot(p, w, c.ask)
 		require.NoError(t, err)
-		assert.Contains(t, why, c.says)
+		assert.Equal(t, c.why, a.Reason)
+		assert.Equal(t, c.ask, a.Ask)
+		var by []string
+		for _, th := range a.Threads {
+			by = append(by, th.Order)
+		}
+		assert.Equal(t, c.by, by)
 	}
 	_, err = pairing.WhyNot(p, w, pairing.Pair{Order: "C"})
 	assert.ErrorIs(t, err, pairing.ErrNamed)

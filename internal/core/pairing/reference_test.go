@@ -10,6 +10,7 @@ import (
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
+	"unionknot/internal/core/technique"
 )
 
 // instance is a reference instance as it stands in testdata.
@@ -59,7 +60,7 @@ func programme(t testing.TB, name string) (pairing.Programme, float64) {
 				r := w.Middle() / s.Middle()
 				return s.Middle() >= k.Stock_min && s.Middle() <= k.Stock_max && r >= k.Ratio_min && r <= k.Ratio_max
 			},
-			WhyNot: func(s, w caliper.Class) string { return "outside the limits" },
+			Misfit: func(s, w caliper.Class) technique.Misfit { return technique.Misfit{Limit: technique.RatioLow} },
 			Cost: func(s, w caliper.Class) float64 {
 				return k.Loss + k.Slope*math.Abs(1-w.Middle()/s.Middle()) + k.Effort
 			}})
@@ -113,36 +114,4 @@ func BenchmarkPairing(b *testing.B) {
 			}
 		})
 	}
-}
-
-func BenchmarkPairingAgain(b *testing.B) {
-	for _, name := range references {
-		b.Run(name, func(b *testing.B) {
-			p, _ := programme(b, name)
-			w, err := pairing.Solve(p)
-			require.NoError(b, err)
-			p.Held = []pairing.Thread{held(p, w)}
-			for b.Loop() {
-				_, err := pairing.Again(p, w)
-				require.NoError(b, err)
-			}
-		})
-	}
-}
-
-// held is a thread to hold that the weave does not have: the first it has,
-// with another piece of the same variety.
-func held(p pairing.Programme, w pairing.Weave) pairing.Thread {
-	for _, t := range w.Threads {
-		for _, o := range w.Threads {
-			if o.Order == t.Order && (o.Bundle != t.Bundle || o.Scion != t.Scion) && o.Scion < t.Scion {
-				h := t
-				h.Bundle, h.Scion, h.N, h.Way = o.Bundle, o.Scion, 1, ""
-				if why, err := pairing.WhyNot(p, w, pairing.Pair{Order: h.Order, Lot: h.Lot, Stock: h.Stock, Bundle: h.Bundle, Scion: h.Scion}); err == nil && why != "outside the limits" {
-					return h
-				}
-			}
-		}
-	}
-	return w.Threads[0]
 }

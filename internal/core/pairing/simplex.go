@@ -11,19 +11,34 @@ import (
 // own limits, arcs may belong to a group whose flows together have a limit:
 // that is what makes a programme of several orders more than a flow.
 //
-// network is solved by the simplex on a spanning tree. Each group adds one
-// column to the basis beside the tree: the group's slack, or an arc. The
-// square matrix that says how a unit round each of those columns' cycles
-// changes each group is kept as its inverse.
+// network is solved by the primal network simplex with bounded arcs and side
+// constraints, as the texts on network programming have it (Ahuja, Magnanti and
+// Orlin, Network Flows, ch. 11; Kennington and Helgason, Algorithms for Network
+// Programming, on embedded networks). A basis is a spanning tree and, for each
+// group, one extra basic column: the group's slack, or an arc. Nodes have
+// potentials, groups have prices (the duals of their limits); an arc's reduced
+// cost is its cost plus its group's price, less the fall of potential along it.
+// The square matrix that says how a unit round each extra column's cycle changes
+// each group is kept as its inverse, and worked out anew now and then.
+//
+// Invariants between pivots: the flow is conserved at each node and within all
+// limits; the tree spans every node and parent, first, next, prev, depth and
+// pred describe it; arcs not in the basis stand at one of their limits, but for
+// those of a start that is not yet a corner; the potentials make every tree
+// arc's reduced cost zero. No arc has a reduced cost that could better the flow:
+// then it is optimal, and the potentials and prices prove the bound.
+//
+// Cost: a pivot walks a cycle and a subtree and updates an inverse of the
+// groups' number squared; pricing looks at a block of arcs at a time.
 type network struct {
 	arcs  []arc
 	limit []float64 // of each group
 	gates int       // nodes 1 to gates are orders
 	home  []int     // the arc by which each node but the root starts: from it to the root
 
-	price  []float64 // of a group's limit, as the cost it adds to each of its arcs
-	height []float64 // a node's potential, with those prices
-	base   []float64 // and without
+	price     []float64 // of a group's limit, as the cost it adds to each of its arcs
+	potential []float64 // of each node, with those prices
+	base      []float64 // and without
 
 	parent, first, next, prev []int // the tree: parent, first child, siblings
 	depth                     []int
@@ -75,7 +90,7 @@ func (w *network) start(r *rand.Rand) {
 	ints := func() []int { return make([]int, n) }
 	w.parent, w.first, w.next, w.prev, w.depth, w.pred = ints(), ints(), ints(), ints(), ints(), ints()
 	w.up, w.inside, w.moves = make([]bool, n), make([]bool, n), make([]bool, n)
-	w.height, w.base, w.change = make([]float64, n), make([]float64, n), make([]float64, n)
+	w.potential, w.base, w.change = make([]float64, n), make([]float64, n), make([]float64, n)
 	w.side = make([]float64, m)
 	w.price, w.column, w.share, w.used = make([]float64, m), make([]float64, m), make([]float64, m), make([]float64, m)
 	w.extra, w.slack, w.inverse = make([]int, m), make([]bool, m), make([][]float64, m)
@@ -158,9 +173,9 @@ func (w *network) climb(v int) {
 			c := w.priced(a)
 			w.depth[v] = w.depth[p] + 1
 			if w.up[v] {
-				w.height[v], w.base[v] = w.height[p]-c, w.base[p]-a.cost
+				w.potential[v], w.base[v] = w.potential[p]-c, w.base[p]-a.cost
 			} else {
-				w.height[v], w.base[v] = w.height[p]+c, w.base[p]+a.cost
+				w.potential[v], w.base[v] = w.potential[p]+c, w.base[p]+a.cost
 			}
 		}
 		for c := w.first[v]; c >= 0; c = w.next[c] {
@@ -170,7 +185,7 @@ func (w *network) climb(v int) {
 }
 
 // gain is what a unit more through an arc costs, all told.
-func (w *network) gain(a *arc) float64 { return w.priced(a) + w.height[a.from] - w.height[a.to] }
+func (w *network) gain(a *arc) float64 { return w.priced(a) + w.potential[a.from] - w.potential[a.to] }
 
 // enter picks the column to bring in: an arc, or -1-g for a group's slack.
 func (w *network) enter() (col int, ok bool) {

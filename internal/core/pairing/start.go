@@ -4,22 +4,13 @@ import (
 	"cmp"
 	"math/rand/v2"
 	"slices"
-
-	"unionknot/internal/core/caliper"
 )
 
-// begin makes a first draft: what an earlier weave has, as far as it still
-// can be, then the link that gains most, time and again. Without an earlier
-// weave two turns better it.
-func (m *mesh) begin(was *Weave) draft {
+// begin makes a first draft: the link that gains most, time and again, bettered
+// in two turns.
+func (m *mesh) begin() draft {
 	f := newFill(m)
-	if was != nil {
-		f.like(*was)
-	}
 	f.greedily()
-	if was != nil {
-		return f.d
-	}
 	x := make([]float64, len(f.d))
 	for i, n := range f.d {
 		x[i] = float64(n)
@@ -53,41 +44,6 @@ func (f *fill) put(i, most int) {
 	n := min(most, f.s[l.s], f.w[l.w], f.o[l.order])
 	f.d[i] += n
 	f.s[l.s], f.w[l.w], f.o[l.order] = f.s[l.s]-n, f.w[l.w]-n, f.o[l.order]-n
-}
-
-func (f *fill) like(w Weave) {
-	type at struct {
-		pile  string
-		class caliper.Class
-	}
-	places := func(es []end, ps []Pile) map[at]int {
-		out := map[at]int{}
-		for i, e := range es {
-			for _, u := range e.units {
-				out[at{ps[u.pile].ID, e.class}] = i
-			}
-		}
-		return out
-	}
-	stock, wood, orders := places(f.m.stock, f.m.p.Stock), places(f.m.wood, f.m.p.Wood), map[string]int{}
-	for i, o := range f.m.orders {
-		orders[o.ID] = i
-	}
-	for _, t := range w.Threads {
-		o, ok1 := orders[t.Order]
-		s, ok2 := stock[at{t.Lot, t.Stock}]
-		b, ok3 := wood[at{t.Bundle, t.Scion}]
-		if !ok1 || !ok2 || !ok3 {
-			continue
-		}
-		// Links stand in the order of their orders, stems and pieces.
-		i, ok := slices.BinarySearchFunc(f.m.links, link{order: o, s: s, w: b}, func(x, y link) int {
-			return cmp.Or(x.order-y.order, x.s-y.s, x.w-y.w)
-		})
-		if ok {
-			f.put(i, t.N)
-		}
-	}
 }
 
 func (f *fill) greedily() {

@@ -65,7 +65,7 @@ func (m *mesh) left(w *Weave) {
 			continue
 		}
 		os := orders(e, m.p.Stock, func(o Order) string { return o.Stock })
-		why := m.why(os, "wood", "stock", func(o *want) []int { return o.wood }, func(o *want, j int) (string, int) {
+		why := m.why(os, false, func(o *want) []int { return o.wood }, func(o *want, j int) (Reason, int) {
 			return m.apart(o, i, j), m.wood[j].all
 		})
 		w.LeftStock = append(w.LeftStock, e.leaves(m.p.Stock, why)...)
@@ -75,7 +75,7 @@ func (m *mesh) left(w *Weave) {
 			continue
 		}
 		os := orders(e, m.p.Wood, func(o Order) string { return o.Variety })
-		why := m.why(os, "stock", "wood", func(o *want) []int { return o.stock }, func(o *want, i int) (string, int) {
+		why := m.why(os, true, func(o *want) []int { return o.stock }, func(o *want, i int) (Reason, int) {
 			return m.apart(o, i, j), m.stock[i].all
 		})
 		w.LeftWood = append(w.LeftWood, e.leaves(m.p.Wood, why)...)
@@ -91,7 +91,7 @@ func (m *mesh) left(w *Weave) {
 	slices.SortStableFunc(w.LeftWood, byPile(m.p.Wood))
 }
 
-func (e end) leaves(ps []Pile, why string) []Left {
+func (e end) leaves(ps []Pile, why Reason) []Left {
 	var out []Left
 	for _, u := range e.units {
 		if u.n > 0 {
@@ -101,38 +101,39 @@ func (e end) leaves(ps []Pile, why string) []Left {
 	return out
 }
 
-// apart says why an order cannot join two ends, or "".
-func (m *mesh) apart(o *want, s, w int) string {
+// apart says why an order cannot join two ends; the zero Reason when it can.
+func (m *mesh) apart(o *want, s, w int) Reason {
 	if m.banned(o, s, w) {
-		return "kept apart by hand"
+		return Reason{Cause: KeptApart}
 	}
 	if k, c := m.cheapest(o, s, w); k < 0 {
 		return m.whyApart(o, s, w)
 	} else if c >= o.Shortage {
-		return "a graft of it would lose more than leaving it out"
+		return Reason{Cause: TooCostly}
 	}
-	return ""
+	return Reason{}
 }
 
 // why gives the reason that an end is left over: what stands against most of
-// what it could go with or, when it fits, who has that.
-func (m *mesh) why(os []*want, others, self string, ends func(*want) []int, at func(*want, int) (string, int)) string {
+// what it could go with or, when it fits, who has that. wood is for an end of
+// wood.
+func (m *mesh) why(os []*want, wood bool, ends func(*want) []int, at func(*want, int) (Reason, int)) Reason {
 	if len(os) == 0 {
-		return "no order asks for this " + self
+		return Reason{Cause: NoneAsks, Wood: wood}
 	}
 	fits, unfilled, some := false, 0, false
-	weight, best := map[string]int{}, ""
+	weight, best := map[Reason]int{}, Reason{}
 	for _, o := range os {
 		fitsThis := false
 		for _, j := range ends(o) {
 			some = true
 			why, n := at(o, j)
-			if why == "" {
+			if why == (Reason{}) {
 				fits, fitsThis = true, true
 				break
 			}
 			weight[why] += n
-			if best == "" || weight[why] > weight[best] {
+			if best == (Reason{}) || weight[why] > weight[best] {
 				best = why
 			}
 		}
@@ -142,59 +143,62 @@ func (m *mesh) why(os []*want, others, self string, ends func(*want) []int, at f
 	}
 	switch {
 	case !some:
-		return "no " + others + " at hand"
-	case !fits && best == "":
-		return "no technique is open"
+		return Reason{Cause: NoneAtHand, Wood: wood}
 	case !fits:
 		return best
 	case unfilled == 0 && len(os) == 1:
-		return "not needed: the order is filled"
+		return Reason{Cause: OrderFilled}
 	case unfilled == 0:
-		return "not needed: the orders it fits are filled"
+		return Reason{Cause: AllFilled}
 	}
-	return "the " + others + " that fits it is used up"
+	return Reason{Cause: UsedUp, Wood: wood}
 }
 
 // WhyNot says why a stem class and a piece class are not joined for an order,
 // as the weave stands: w must be the weave of p.
-func WhyNot(p Programme, w Weave, ask Pair) (string, error) {
+func WhyNot(p Programme, w Weave, ask Pair) (Answer, error) {
+	a := Answer{Ask: ask}
 	m, err := merge(p)
 	if err != nil {
-		return "", err
+		return a, err
 	}
 	i := slices.IndexFunc(m.orders, func(o want) bool { return o.ID == ask.Order })
 	if i < 0 {
-		return "", fmt.Errorf("%w: there is no order %s", ErrNamed, ask.Order)
+		return a, fmt.Errorf("%w: there is no order %s", ErrNamed, ask.Order)
 	}
 	o := &m.orders[i]
+	a.Stock, a.Variety = o.Stock, o.Variety
 	s, su := find(m.stock, p.Stock, o.stock, ask.Lot, ask.Stock)
 	b, bu := find(m.wood, p.Wood, o.wood, ask.Bundle, ask.Scion)
 	switch {
 	case su == nil:
-		return fmt.Sprintf("lot %s has no stems of %s mm for order %s, which wants %s", ask.Lot, ask.Stock, o.ID, o.Stock), nil
+		a.Cause = NoSuch
+		return a, nil
 	case bu == nil:
-		return fmt.Sprintf("bundle %s has no pieces of %s mm for order %s, which wants %s", ask.Bundle, ask.Scion, o.ID, o.Variety), nil
+		a.Cause, a.Wood = NoSuch, true
+		return a, nil
 	}
-	if why := m.apart(o, s, b); why != "" {
-		return why, nil
+	if why := m.apart(o, s, b); why != (Reason{}) {
+		a.Reason = why
+		return a, nil
 	}
-	var has, stems, pieces []string
 	short := 0
 	for _, f := range w.Orders {
 		if f.Order == o.ID {
 			short = f.Short
 		}
 	}
+	var has, stems, pieces []Thread
 	usedS, usedW := 0, 0
 	for _, t := range w.Threads {
 		onS, onW := t.Lot == ask.Lot && t.Stock == ask.Stock, t.Bundle == ask.Bundle && t.Scion == ask.Scion
 		switch {
 		case onS && onW && t.Order == o.ID:
-			has = append(has, fmt.Sprintf("%d are joined by %s", t.N, t.Way))
+			has = append(has, t)
 		case onS:
-			stems = append(stems, fmt.Sprintf("%d with %s of %s for %s", t.N, t.Scion, t.Bundle, t.Order))
+			stems = append(stems, t)
 		case onW:
-			pieces = append(pieces, fmt.Sprintf("%d with %s of %s for %s", t.N, t.Stock, t.Lot, t.Order))
+			pieces = append(pieces, t)
 		}
 		if onS {
 			usedS += t.N
@@ -205,24 +209,15 @@ func WhyNot(p Programme, w Weave, ask Pair) (string, error) {
 	}
 	switch {
 	case len(has) > 0:
-		return has[0], nil
+		a.Cause, a.Threads = Joined, has[:1]
 	case short == 0 && usedS < su.n && usedW < bu.n:
-		return "not needed: the order is filled by closer or safer pairs", nil
+		a.Cause = Spared
 	case usedS >= su.n && len(stems) > 0:
-		return "spoken for: the stems go " + firstFew(stems), nil
+		a.Cause, a.Threads = SpokenFor, stems
 	case usedW >= bu.n && len(pieces) > 0:
-		return "spoken for: the pieces go " + firstFew(pieces), nil
+		a.Cause, a.Wood, a.Threads = SpokenFor, true, pieces
+	default:
+		a.Cause = Dearer
 	}
-	return "it fits, but joining these would cost the programme more elsewhere", nil
-}
-
-func firstFew(s []string) string {
-	out := s[0]
-	for i := 1; i < min(3, len(s)); i++ {
-		out += ", " + s[i]
-	}
-	if len(s) > 3 {
-		out += fmt.Sprintf(" and %d more", len(s)-3)
-	}
-	return out
+	return a, nil
 }

@@ -23,15 +23,16 @@ func TestOnceBarkSlippedDoesNotSpeaksOfTheEnd(t *testing.T) {
 		begins, end int // days moved: 0 none, −1 earlier, 1 later
 		dry         bool
 	}{
-		"June, after it slipped":            {[]season.Observation{slips, not(6, 20, "")}, 0, 0, true},
-		"July, after it slipped":            {[]season.Observation{slips, not(7, 1, "")}, 0, 0, true},
-		"July, in dry soil":                 {[]season.Observation{slips, not(7, 25, season.SoilDry)}, 0, 0, true},
-		"July, the soil wet":                {[]season.Observation{slips, not(7, 25, season.SoilWet)}, 0, -1, false},
-		"late August":                       {[]season.Observation{slips, not(8, 24, "")}, 0, -1, false},
-		"late August, in dry soil":          {[]season.Observation{slips, not(8, 24, season.SoilDry)}, 0, 0, true},
-		"April, not yet":                    {[]season.Observation{not(4, 15, "")}, 1, 0, false},
-		"June, never seen to slip":          {[]season.Observation{not(6, 20, "")}, 0, 0, true},
-		"dry in July, then it slips again":  {[]season.Observation{slips, not(7, 25, season.SoilDry), {Says: season.Slips, On: on(2027, 8, 3)}}, 0, 0, false},
+		"June, after it slipped":   {[]season.Observation{slips, not(6, 20, "")}, 0, 0, true},
+		"July, after it slipped":   {[]season.Observation{slips, not(7, 1, "")}, 0, 0, true},
+		"July, in dry soil":        {[]season.Observation{slips, not(7, 25, season.SoilDry)}, 0, 0, true},
+		"July, the soil wet":       {[]season.Observation{slips, not(7, 25, season.SoilWet)}, 0, -1, false},
+		"late August":              {[]season.Observation{slips, not(8, 24, "")}, 0, -1, false},
+		"late August, in dry soil": {[]season.Observation{slips, not(8, 24, season.SoilDry)}, 0, 0, true},
+		"April, not yet":           {[]season.Observation{not(4, 15, "")}, 1, 0, false},
+		"June, never seen to slip": {[]season.Observation{not(6, 20, "")}, 0, 0, true},
+		"dry in July, then it slips again": {[]season.Observation{slips, not(7, 25, season.SoilDry),
+			{Says: season.Slips, On: on(2027, 8, 3)}}, 0, 0, false},
 		"slipped last year, not in April":   {[]season.Observation{{Says: season.Slips, On: on(2026, 6, 1)}, not(4, 15, "")}, 1, 0, false},
 		"not in April, then in May it does": {[]season.Observation{not(4, 15, ""), {Says: season.Slips, On: on(2027, 5, 1)}}, 1, 0, false},
 	} {
@@ -89,7 +90,9 @@ func TestFarSightsAreDoubtedBeforeTheyAreKept(t *testing.T) {
 func TestCarryOverStaysInItsSeason(t *testing.T) {
 	for _, shift := range []int{0, 6} {
 		swell := time.Date(2027, time.Month(3+shift), 5, 0, 0, 0, 0, time.UTC)
-		y := full(shift).With(season.Known{NoNormal: true, Seen: []season.Observation{{Says: "buds swell", On: swell.AddDate(0, 0, -16)}}}, 2025, 2029)
+		y := full(
+			shift,
+		).With(season.Known{NoNormal: true, Seen: []season.Observation{{Says: "buds swell", On: swell.AddDate(0, 0, -16)}}}, 2025, 2029)
 		for _, d := range y.Dated {
 			after := d.Usual.Sub(swell).Hours() / 24
 			if after < 0 || after > 200 {

@@ -5,7 +5,6 @@
 package season
 
 import (
-	"fmt"
 	"sort"
 	"time"
 )
@@ -277,21 +276,76 @@ func (c *Calendar) WoodSpans(state string) []Span {
 }
 
 // WoodOn says whether wood in a state can be had on a date, and why.
-func (y Year) WoodOn(state string, t time.Time) (bool, string) {
+func (y Year) WoodOn(state string, t time.Time) (bool, WoodStand) {
 	return y.Around(t).WoodOn(state, t)
 }
 
-// WoodOn says whether wood in a state can be had on a date, and why.
-func (c *Calendar) WoodOn(state string, t time.Time) (bool, string) {
+// WoodRule is how wood of a state stands on a day.
+type WoodRule string
+
+// How wood of a state stands on a day.
+const (
+	WoodUnknown     WoodRule = "unknown"   // no wood is called that
+	WoodNoRest      WoodRule = "no-rest"   // nothing rests here
+	WoodNoDates     WoodRule = "no-dates"  // the site has none for it
+	WoodNoSeason    WoodRule = "no-season" // none is set for the genus
+	WoodBetween     WoodRule = "between"   // the plants, which are in State, neither rest deeply nor have ripe wood
+	WoodTooOld      WoodRule = "too-old"   // what was cut at rest is; new wood from On
+	WoodNotDeep     WoodRule = "not-deep"  // not deep in rest until On
+	WoodNotHalfRipe WoodRule = "not-half"  // no half-ripe shoots until On
+	WoodNotRipe     WoodRule = "not-ripe"  // not ripe until On
+	WoodMiddling    WoodRule = "middling"  // shoots of middling age are at hand
+	WoodStored      WoodRule = "stored"    // cut at rest, usable until On
+	WoodHalfRipe    WoodRule = "half-ripe" // half-ripe shoots are at hand
+	WoodRipe        WoodRule = "ripe"      // ripe until On
+)
+
+// WoodCut is what wood can be cut on a day: its state, or "" with how the wood
+// stands that could be.
+type WoodCut struct {
+	State string
+	Not   WoodStand
+}
+
+// CutOn says which wood can be cut on a day: dormant wood while the plants rest
+// deeply, green wood when it is ripe.
+func (y Year) CutOn(t time.Time) WoodCut {
+	span, ok := y.StockOn(t)
+	if ok && span.State == Resting {
+		if can, why := y.WoodOn(Resting, t); !can {
+			return WoodCut{Not: why}
+		}
+		return WoodCut{State: Resting}
+	}
+	if can, _ := y.WoodOn(RipeGreen, t); can {
+		return WoodCut{State: RipeGreen}
+	}
+	if !ok {
+		return WoodCut{Not: WoodStand{Rule: WoodNoSeason}}
+	}
+	return WoodCut{Not: WoodStand{Rule: WoodBetween, State: span.State}}
+}
+
+// WoodStand is how wood of a state stands on a day, with the day that its rule
+// names.
+type WoodStand struct {
+	Rule  WoodRule
+	State string
+	On    time.Time
+}
+
+// WoodOn says whether wood of a state is at hand on a day, and why or why not.
+func (c *Calendar) WoodOn(state string, t time.Time) (bool, WoodStand) {
 	t = DayOf(t)
+	says := func(r WoodRule, on time.Time) WoodStand { return WoodStand{r, state, on} }
 	switch state {
 	case Resting, RipeGreen, HalfRipe:
 	default:
-		return false, fmt.Sprintf("no wood is called %q", state)
+		return false, says(WoodUnknown, time.Time{})
 	}
 	spans := c.WoodSpans(state)
 	if state == Resting && len(spans) == 0 {
-		return false, "no rest season here"
+		return false, says(WoodNoRest, time.Time{})
 	}
 	for _, s := range spans {
 		last := s.To.AddDate(0, 0, -1)
@@ -300,27 +354,30 @@ func (c *Calendar) WoodOn(state string, t time.Time) (bool, string) {
 			switch state {
 			case Resting:
 				if before, _ := c.around(BudSwell, t); !before.IsZero() && t.Sub(before) < 200*24*time.Hour {
-					return false, "wood cut at rest is too old by now; new wood from " + Say(s.From)
+					return false, says(WoodTooOld, s.From)
 				}
-				return false, "wood is not deep in rest until " + Say(s.From)
+				return false, says(WoodNotDeep, s.From)
 			case HalfRipe:
-				return false, "no half-ripe shoots until " + Say(s.From)
+				return false, says(WoodNotHalfRipe, s.From)
 			}
-			return false, "green wood is not ripe until " + Say(s.From)
+			return false, says(WoodNotRipe, s.From)
 		case t.Before(s.To):
 			switch {
 			case c.year.NoRest:
-				return true, "shoots of middling age, between soft tip and fruiting branch"
+				return true, says(WoodMiddling, time.Time{})
 			case state == Resting:
-				return true, "wood cut at rest, from the store, until " + Say(last)
+				return true, says(WoodStored, last)
 			case state == HalfRipe:
-				return true, "half-ripe shoots are at hand"
+				return true, says(WoodHalfRipe, time.Time{})
 			}
-			return true, "green wood is ripe until " + Say(last)
+			return true, says(WoodRipe, last)
 		}
 	}
-	return false, "this site has no dates for " + state + " wood"
+	return false, says(WoodNoDates, time.Time{})
 }
 
 // Say gives a date as people say it: 5 March.
 func Say(t time.Time) string { return t.Format("2 January") }
+
+// Days is how many days lie between two, rounded.
+func Days(from, to time.Time) int { return int(to.Sub(from).Hours()/24 + 0.5) }

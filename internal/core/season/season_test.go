@@ -39,7 +39,8 @@ func TestTheBandCoversTheYearWithoutGaps(t *testing.T) {
 
 func TestStockStates(t *testing.T) {
 	y := anchors(0)
-	for date, want := range map[time.Time]string{on(2027, 2, 23): season.Resting, on(2027, 3, 5): season.Waking, on(2027, 6, 1): season.Running,
+	for date, want := range map[time.Time]string{on(2027, 2, 23): season.Resting, on(2027, 3, 5): season.Waking,
+		on(2027, 6, 1): season.Running,
 		on(2027, 9, 5): season.Hardening, on(2027, 11, 5): season.Resting, on(2027, 12, 31): season.Resting} {
 		got, ok := y.StockOn(date)
 		require.True(t, ok)
@@ -60,19 +61,40 @@ func TestWhichWoodThereIs(t *testing.T) {
 	}{
 		{season.Resting, on(2027, 2, 23), true}, {season.Resting, on(2026, 11, 10), false}, {season.Resting, on(2027, 5, 1), true},
 		{season.Resting, on(2027, 8, 1), false}, {season.RipeGreen, on(2027, 7, 4), false}, {season.RipeGreen, on(2027, 7, 5), true},
-		{season.RipeGreen, on(2027, 9, 6), true}, {season.RipeGreen, on(2027, 11, 6), false}, {season.HalfRipe, on(2027, 9, 5), false}, {season.HalfRipe, on(2027, 6, 20), true}, {season.HalfRipe, on(2027, 5, 1), false},
+		{season.RipeGreen, on(2027, 9, 6), true}, {season.RipeGreen, on(2027, 11, 6), false}, {season.HalfRipe, on(2027, 9, 5), false},
+		{season.HalfRipe, on(2027, 6, 20), true}, {season.HalfRipe, on(2027, 5, 1), false},
 	} {
 		ok, why := y.WoodOn(c.state, c.on)
-		assert.Equal(t, c.want, ok, "%s on %s: %s", c.state, c.on, why)
-		assert.NotEmpty(t, why)
+		assert.Equal(t, c.want, ok, "%s on %s: %s", c.state, c.on, why.Rule)
+		assert.NotEmpty(t, why.Rule)
 	}
 	ok, why := season.Year{}.WoodOn(season.Resting, on(2027, 2, 23))
 	assert.False(t, ok)
-	assert.Equal(t, "no rest season here", why)
+	assert.Equal(t, season.WoodNoRest, why.Rule)
 }
 
 func ExampleYear_StockOn() {
 	s, _ := anchors(0).StockOn(on(2027, 2, 23))
 	fmt.Println(s.State, "until", season.Say(s.To))
 	// Output: resting until 5 March
+}
+
+func TestWhatWoodCanBeCut(t *testing.T) {
+	y := anchors(0)
+	for _, c := range []struct {
+		on    time.Time
+		state string
+		not   season.WoodRule
+	}{
+		{on(2027, 2, 23), season.Resting, ""},
+		{on(2026, 11, 10), "", season.WoodNotDeep},
+		{on(2027, 5, 1), "", season.WoodBetween},
+		{on(2027, 7, 10), season.RipeGreen, ""},
+		{on(2027, 10, 20), season.RipeGreen, ""},
+	} {
+		got := y.CutOn(c.on)
+		assert.Equal(t, c.state, got.State, "%s", c.on)
+		assert.Equal(t, c.not, got.Not.Rule, "%s", c.on)
+	}
+	assert.Equal(t, season.WoodNoSeason, season.Year{}.CutOn(on(2027, 2, 23)).Not.Rule)
 }

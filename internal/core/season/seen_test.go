@@ -17,7 +17,8 @@ import (
 // and compares their mean and middle.
 func TestABeliefCutByWhatWasSeenIsWhatDrawingsGive(t *testing.T) {
 	usual := time.Date(2027, 3, 5, 0, 0, 0, 0, time.UTC)
-	for name, c := range map[string]struct{ after, by int }{"between": {-6, 3}, "only after": {2, 1000}, "only by": {-1000, -4}, "far after": {14, 1000}} {
+	for name, c := range map[string]struct{ after, by int }{"between": {-6, 3}, "only after": {2, 1000}, "only by": {-1000, -4},
+		"far after": {14, 1000}} {
 		var seen []season.Observation
 		if c.after > -1000 {
 			seen = append(seen, season.Observation{Says: "buds tight", On: usual.AddDate(0, 0, c.after)})
@@ -52,7 +53,10 @@ func TestEverySightTellsOfSomething(t *testing.T) {
 		moved := false
 		for m := time.January; m <= time.December && !moved; m++ {
 			for _, day := range []int{5, 20} {
-				y := full(0).With(season.Known{NoNormal: true, Seen: []season.Observation{{Says: s.Says, On: time.Date(2027, m, day, 0, 0, 0, 0, time.UTC)}}}, 2026, 2028)
+				y := full(
+					0,
+				).With(season.Known{NoNormal: true, Seen: []season.Observation{{Says: s.Says,
+					On: time.Date(2027, m, day, 0, 0, 0, 0, time.UTC)}}}, 2026, 2028)
 				moved = moved || slices.ContainsFunc(y.Dated, func(d season.Dated) bool { return d.Days() != 0 })
 			}
 		}
@@ -70,7 +74,10 @@ func TestTheBandHoldsWhateverIsSeen(t *testing.T) {
 		var k season.Known
 		k.Normals = normals
 		for range r.IntN(6) {
-			k.Seen = append(k.Seen, season.Observation{Says: season.Sights[r.IntN(len(season.Sights))].Says, On: on(2027, 1, 1).AddDate(0, 0, r.IntN(365))})
+			k.Seen = append(
+				k.Seen,
+				season.Observation{Says: season.Sights[r.IntN(len(season.Sights))].Says, On: on(2027, 1, 1).AddDate(0, 0, r.IntN(365))},
+			)
 		}
 		if r.IntN(2) == 0 {
 			k.Weather = weather(on(2027, 1, 1), on(2027, 1, 1).AddDate(0, 0, r.IntN(150)), 8*r.Float64()-4)

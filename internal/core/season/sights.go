@@ -131,9 +131,25 @@ func (y Year) Doubt(o Observation, seen []Observation) string {
 		n, s := daysBetween(usual, o.On), y.spread(kind)
 		switch {
 		case early && float64(n) < -questionable*s:
-			return fmt.Sprintf("%s on %s: that is %d days before %s usually comes (%s, give or take %.0f).", capital(o.Says), Say(o.On), -n, kind, Say(usual), s)
+			return fmt.Sprintf(
+				"%s on %s: that is %d days before %s usually comes (%s, give or take %.0f).",
+				capital(o.Says),
+				Say(o.On),
+				-n,
+				kind,
+				Say(usual),
+				s,
+			)
 		case late && float64(n) > questionable*s:
-			return fmt.Sprintf("%s on %s: that is %d days after %s usually comes (%s, give or take %.0f).", capital(o.Says), Say(o.On), n, kind, Say(usual), s)
+			return fmt.Sprintf(
+				"%s on %s: that is %d days after %s usually comes (%s, give or take %.0f).",
+				capital(o.Says),
+				Say(o.On),
+				n,
+				kind,
+				Say(usual),
+				s,
+			)
 		}
 		return ""
 	}
@@ -154,7 +170,16 @@ func (y Year) Doubt(o Observation, seen []Observation) string {
 			}
 			return far(SlipEnds, u[SlipEnds], false, true)
 		}
-		if !slipped && math.Abs(float64(daysBetween(u[SlipBegins], o.On)))/y.spread(SlipBegins) <= math.Abs(float64(daysBetween(u[SlipEnds], o.On)))/y.spread(SlipEnds) {
+		if !slipped &&
+			math.Abs(
+				float64(daysBetween(u[SlipBegins], o.On)),
+			)/y.spread(
+				SlipBegins,
+			) <= math.Abs(
+				float64(daysBetween(u[SlipEnds], o.On)),
+			)/y.spread(
+				SlipEnds,
+			) {
 			return far(SlipBegins, u[SlipBegins], false, true)
 		}
 		return far(SlipEnds, u[SlipEnds], true, true)

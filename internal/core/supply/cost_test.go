@@ -15,7 +15,17 @@ import (
 	"unionknot/internal/core/technique"
 )
 
-var whip = technique.Technique{Key: "whip-and-tongue", StockMinMM: 5, StockMaxMM: 15, RatioMin: 0.8, RatioMax: 1.02, RatePerHour: 40, Slope: 0.6, PriorTake: 0.91, PriorWeight: 40}
+var whip = technique.Technique{
+	Key:         "whip-and-tongue",
+	StockMinMM:  5,
+	StockMaxMM:  15,
+	RatioMin:    0.8,
+	RatioMax:    1.02,
+	RatePerHour: 40,
+	Slope:       0.6,
+	PriorTake:   0.91,
+	PriorWeight: 40,
+}
 
 func taking(l take.Learned) supply.Taking {
 	return supply.TakingOf(whip, l.Expect(whip.Key, sizing.Prior(0.91, 40)), l)
@@ -33,10 +43,26 @@ func TestWoodNearItsEndGoesFirst(t *testing.T) {
 		fresh := supply.Kept{DaysKept: 12, LeftDays: 100, LifeDays: 120}
 		piece := 35.0 / (130 + 35 + 40)
 		w, err := pairing.Solve(pairing.Programme{
-			Orders: []pairing.Order{{ID: "o", Variety: "v", Stock: "s", Grafts: 20, Shortage: 3, Ways: []pairing.Way{{Key: whip.Key, Joins: whip.Joins, WhyNot: whip.WhyNot, Cost: k.Cost}}}},
-			Stock:  []pairing.Pile{{ID: "l", Of: "s", Classes: []caliper.Count{{Class: mm(9.25), N: 30}}}},
-			Wood: []pairing.Pile{{ID: "old", Of: "v", Risk: supply.BundleCost(0.91, old, none, piece), Classes: []caliper.Count{{Class: mm(8.25), N: 20}}},
-				{ID: "fresh", Of: "v", Risk: supply.BundleCost(0.91, fresh, none, piece), Classes: []caliper.Count{{Class: mm(8.75), N: 20}}}}})
+			Orders: []pairing.Order{
+				{
+					ID:       "o",
+					Variety:  "v",
+					Stock:    "s",
+					Grafts:   20,
+					Shortage: 3,
+					Ways:     []pairing.Way{{Key: whip.Key, Joins: whip.Joins, Misfit: whip.Misfit, Cost: k.Cost}},
+				},
+			},
+			Stock: []pairing.Pile{{ID: "l", Of: "s", Classes: []caliper.Count{{Class: mm(9.25), N: 30}}}},
+			Wood: []pairing.Pile{
+				{ID: "old", Of: "v", Risk: supply.BundleCost(0.91, old, none, piece), Classes: []caliper.Count{{Class: mm(8.25), N: 20}}},
+				{
+					ID:      "fresh",
+					Of:      "v",
+					Risk:    supply.BundleCost(0.91, fresh, none, piece),
+					Classes: []caliper.Count{{Class: mm(8.75), N: 20}},
+				},
+			}})
 		require.NoError(t, err)
 		out := map[string]int{}
 		for _, x := range w.Threads {

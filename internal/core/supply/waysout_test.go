@@ -40,8 +40,16 @@ func TestCombineIsTheCheapest(t *testing.T) {
 		r := rand.New(rand.NewPCG(seed, 4))
 		l := supply.Lacks{supply.Wood: r.IntN(4), supply.Stock: r.IntN(4), supply.Hands: r.IntN(4)}
 		rs := []supply.Remedy{
-			{Meets: []supply.Lack{supply.Wood}, Most: r.IntN(4), Cents: float64(r.IntN(50))}, {Meets: []supply.Lack{supply.Wood}, Most: 9, Cents: float64(r.IntN(50))},
-			{Meets: []supply.Lack{supply.Stock}, Most: r.IntN(4), Cents: float64(r.IntN(50))}, {Meets: []supply.Lack{supply.Stock}, Most: 9, Cents: float64(r.IntN(90))},
+			{
+				Meets: []supply.Lack{supply.Wood},
+				Most:  r.IntN(4),
+				Cents: float64(r.IntN(50)),
+			}, {Meets: []supply.Lack{supply.Wood}, Most: 9, Cents: float64(r.IntN(50))},
+			{
+				Meets: []supply.Lack{supply.Stock},
+				Most:  r.IntN(4),
+				Cents: float64(r.IntN(50)),
+			}, {Meets: []supply.Lack{supply.Stock}, Most: 9, Cents: float64(r.IntN(90))},
 			{Meets: []supply.Lack{supply.Hands}, Most: 9, Cents: float64(r.IntN(50))},
 			{Meets: []supply.Lack{supply.Wood, supply.Hands, supply.Window}, Most: 9, Cents: float64(r.IntN(90))}}
 		best := math.Inf(1)

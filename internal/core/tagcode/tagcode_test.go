@@ -41,7 +41,8 @@ func TestOneSlipOrSwapNeverGivesAnotherCode(t *testing.T) {
 
 func TestParseForgivesHowItWasTyped(t *testing.T) {
 	code := tagcode.New(rand.New(rand.NewPCG(1, 1)))
-	for _, typed := range []string{strings.ToLower(code), " " + code + "\n", strings.ReplaceAll(code, "-", ""), "http://bench.example/" + code} {
+	for _, typed := range []string{strings.ToLower(code), " " + code + "\n", strings.ReplaceAll(code, "-", ""),
+		"http://bench.example/" + code} {
 		got, err := tagcode.Parse(typed)
 		require.NoError(t, err, typed)
 		assert.Equal(t, code, got)

@@ -115,7 +115,15 @@ func TestOutcomeHoldsTheTruth(t *testing.T) {
 		mean := 0.15 * r.NormFloat64()
 		truth := 0
 		for i := range 6 {
-			p := take.Part{Grafts: 20 + r.IntN(60), Technique: "splice", Lot: fmt.Sprint(i % 2), Bundle: fmt.Sprint(i % 3), Variance: 0.15 * 0.15, LotSD: 0.5, BundleSD: 0.4}
+			p := take.Part{
+				Grafts:    20 + r.IntN(60),
+				Technique: "splice",
+				Lot:       fmt.Sprint(i % 2),
+				Bundle:    fmt.Sprint(i % 3),
+				Variance:  0.15 * 0.15,
+				LotSD:     0.5,
+				BundleSD:  0.4,
+			}
 			eta := 1.7 + mean
 			if _, ok := lots[p.Lot]; !ok {
 				lots[p.Lot] = 0.5 * r.NormFloat64()

@@ -424,7 +424,13 @@ func (m *model) fit(x []float64, d Data) Fit {
 		n, pen = m.modes(beta, sigma)
 		n.invert()
 	}
-	f := Fit{Deviance: pen + n.logDet(), Fixed: slices.Clone(beta), SD: make([]float64, m.nf), Effects: make([][]Effect, m.nf), Separate: bounds(d)}
+	f := Fit{
+		Deviance: pen + n.logDet(),
+		Fixed:    slices.Clone(beta),
+		SD:       make([]float64, m.nf),
+		Effects:  make([][]Effect, m.nf),
+		Separate: bounds(d),
+	}
 	for i, k := range m.order {
 		f.SD[k] = sigma[i]
 		for l := range d.Factors[k].Levels {

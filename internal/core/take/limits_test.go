@@ -106,7 +106,12 @@ func TestDrawnLimitsNarrowAndStayWithinReason(t *testing.T) {
 	for n := 20; n < 5000; n *= 2 {
 		b := l.Of(n)
 		assert.Less(t, b.High95-b.Low95, wide.High95-wide.Low95)
-		assert.True(t, 0 < b.Low998 && b.Low998 < b.Low95 && b.Low95 < l.Mean && l.Mean < b.High95 && b.High95 < b.High998 && b.High998 < 1, "%+v", b)
+		assert.True(
+			t,
+			0 < b.Low998 && b.Low998 < b.Low95 && b.Low95 < l.Mean && l.Mean < b.High95 && b.High95 < b.High998 && b.High998 < 1,
+			"%+v",
+			b,
+		)
 		wide = b
 	}
 	for _, gs := range [][]take.Group{nil, {{30, 30}}, {{30, 0}, {20, 0}}, {{30, 30}, {20, 20}}} {
@@ -117,7 +122,14 @@ func TestDrawnLimitsNarrowAndStayWithinReason(t *testing.T) {
 
 func TestCausesAreSetBesideTheOthers(t *testing.T) {
 	grafts := map[string]int{"a": 100, "b": 100, "c": 5}
-	losses := []take.Loss{{"a", "dried out", 30}, {"a", "mix-up", 2}, {"b", "dried out", 4}, {"b", "mix-up", 2}, {"b", "mix-up", 1}, {"c", "none there", 9}}
+	losses := []take.Loss{
+		{"a", "dried out", 30},
+		{"a", "mix-up", 2},
+		{"b", "dried out", 4},
+		{"b", "mix-up", 2},
+		{"b", "mix-up", 1},
+		{"c", "none there", 9},
+	}
 	for i := range 12 { // others, among whom little dries out
 		g := fmt.Sprint("d", i)
 		grafts[g] = 100

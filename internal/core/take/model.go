@@ -269,7 +269,13 @@ type normal struct {
 
 // factorise builds H at weights w and spreads sigma, in the order's columns.
 func (m *model) factorise(w, sigma []float64) (*normal, bool) {
-	n := &normal{m: m, sigma: slices.Clone(sigma), d: make([]float64, m.q-m.small), border: make([]float64, len(m.meets)), schur: shaped(m.first)}
+	n := &normal{
+		m:      m,
+		sigma:  slices.Clone(sigma),
+		d:      make([]float64, m.q-m.small),
+		border: make([]float64, len(m.meets)),
+		schur:  shaped(m.first),
+	}
 	for j := range n.d {
 		n.d[j] = 1
 	}

@@ -48,8 +48,15 @@ func (w world) draw(r *rand.Rand) truth {
 	}
 	for s := range w.seasons {
 		for range w.tags {
-			rec := take.Record{Worker: fmt.Sprintf("w%02d", r.IntN(w.workers)), Technique: names[r.IntN(4)], Lot: pick("lot", s, w.lots), Bundle: pick("bun", s, w.bundles),
-				Mismatch: 0.4 * r.Float64(), StoreDays: float64(r.IntN(90)), Grafts: 10 + r.IntN(31)}
+			rec := take.Record{
+				Worker:    fmt.Sprintf("w%02d", r.IntN(w.workers)),
+				Technique: names[r.IntN(4)],
+				Lot:       pick("lot", s, w.lots),
+				Bundle:    pick("bun", s, w.bundles),
+				Mismatch:  0.4 * r.Float64(),
+				StoreDays: float64(r.IntN(90)),
+				Grafts:    10 + r.IntN(31),
+			}
 			eta := 2.0 + ways[rec.Technique] - 2.5*rec.Mismatch - 0.006*rec.StoreDays +
 				level(t.worker, rec.Worker, w.sdW) + level(t.lot, rec.Lot, w.sdL) + level(t.bundle, rec.Bundle, w.sdB)
 			p := 1 / (1 + math.Exp(-eta))

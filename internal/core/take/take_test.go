@@ -36,7 +36,19 @@ func set(t testing.TB, name string) (take.Data, answer) {
 	var rs []take.Record
 	num := func(s string) float64 { x, err := strconv.ParseFloat(s, 64); require.NoError(t, err); return x }
 	for _, r := range rows[1:] {
-		rs = append(rs, take.Record{Worker: r[1], Technique: r[2], Lot: r[3], Bundle: r[4], Mismatch: num(r[5]), StoreDays: num(r[6]), Grafts: int(num(r[7])), Took: int(num(r[8]))})
+		rs = append(
+			rs,
+			take.Record{
+				Worker:    r[1],
+				Technique: r[2],
+				Lot:       r[3],
+				Bundle:    r[4],
+				Mismatch:  num(r[5]),
+				StoreDays: num(r[6]),
+				Grafts:    int(num(r[7])),
+				Took:      int(num(r[8])),
+			},
+		)
 	}
 	raw, err := os.ReadFile("testdata/" + name + ".answer.json")
 	require.NoError(t, err)
@@ -63,7 +75,8 @@ func TestFitsMatchTheReference(t *testing.T) {
 				if !bound || f.Name == take.Bundle {
 					assert.InDelta(t, want.SD[f.Name], got.SD[k], 0.02*want.SD[f.Name], f.Name)
 				}
-				modes := map[string]map[string]struct{ Mode, SD float64 }{take.Worker: want.Worker, take.Lot: want.Lot, take.Bundle: want.Bundle}[f.Name]
+				modes := map[string]map[string]struct{ Mode, SD float64 }{take.Worker: want.Worker, take.Lot: want.Lot,
+					take.Bundle: want.Bundle}[f.Name]
 				require.Len(t, modes, len(f.Levels))
 				for l, level := range f.Levels {
 					if !bound || f.Name == take.Bundle {
@@ -94,7 +107,15 @@ func TestFitsMatchTheReference(t *testing.T) {
 						k = i
 					}
 				}
-				assert.InDelta(t, want.Worker[w].Mode+want.Lot[lot].Mode, got.Effects[0][l].Mode+got.Effects[1][k].Mode, 0.03, "%s with %s", w, lot)
+				assert.InDelta(
+					t,
+					want.Worker[w].Mode+want.Lot[lot].Mode,
+					got.Effects[0][l].Mode+got.Effects[1][k].Mode,
+					0.03,
+					"%s with %s",
+					w,
+					lot,
+				)
 			}
 		})
 	}

@@ -3,7 +3,6 @@
 package technique
 
 import (
-	"fmt"
 	"math"
 	"slices"
 	"time"
@@ -41,57 +40,10 @@ const effortHours = 0.8
 // Effort is what one graft's work costs, in grafts.
 func (t Technique) Effort() float64 { return effortHours / t.RatePerHour }
 
-// limit is what keeps a stock class and a scion class apart.
-type limit int
-
-const (
-	fits limit = iota
-	stockThin
-	stockThick
-	woodWider
-	ratioHigh
-	ratioLow
-)
-
-func (t Technique) limit(stock, scion caliper.Class) limit {
-	s, d := stock.Middle(), scion.Middle()
-	r := d / s
-	switch {
-	case s < t.StockMinMM:
-		return stockThin
-	case s > t.StockMaxMM:
-		return stockThick
-	case scion > stock && !t.WiderAllowed:
-		return woodWider
-	case r > t.RatioMax+1e-9:
-		return ratioHigh
-	case r < t.RatioMin-1e-9:
-		return ratioLow
-	}
-	return fits
-}
-
 // Joins says whether a stock class takes a scion class by this technique.
 // Sizes are judged by the classes' middles. A scion class above the stock's
 // is refused unless the technique is made for near-equals.
-func (t Technique) Joins(stock, scion caliper.Class) bool { return t.limit(stock, scion) == fits }
-
-// WhyNot says why a stock class does not take a scion class, or "".
-func (t Technique) WhyNot(stock, scion caliper.Class) string {
-	switch t.limit(stock, scion) {
-	case stockThin:
-		return fmt.Sprintf("stock under %g mm", t.StockMinMM)
-	case stockThick:
-		return fmt.Sprintf("stock over %g mm", t.StockMaxMM)
-	case woodWider:
-		return "wood wider than the stock"
-	case ratioHigh:
-		return fmt.Sprintf("wood over %.0f %% of the stock", t.RatioMax*100)
-	case ratioLow:
-		return fmt.Sprintf("wood under %.0f %% of the stock", t.RatioMin*100)
-	}
-	return ""
-}
+func (t Technique) Joins(stock, scion caliper.Class) bool { return t.limit(stock, scion) == "" }
 
 // Cost is the expected loss of a graft with its effort: loss + slope × |1 −
 // ratio| + effort, in grafts. loss is 1 less the expected take of even sizes.
@@ -121,14 +73,28 @@ type Job struct {
 	Against map[string]bool
 }
 
-// Verdict is a technique with why it is in or out.
+// Bar is what stands against a technique; "" is nothing.
+type Bar string
+
+// What stands against a technique, the first that holds.
+const (
+	BySeason  Bar = "season"   // its Standing
+	ByChoice  Bar = "choice"   // it is left out
+	ByBuds    Bar = "buds"     // no wood is cut to as many buds as it needs
+	ByNoStock Bar = "no-stock" // none is at hand
+	ByNoWood  Bar = "no-wood"  // none is at hand
+	BySizes   Bar = "sizes"    // no pair of classes fits: its Misfit
+)
+
+// Verdict is a technique with what stands against it.
 type Verdict struct {
 	Technique Technique
-	In        bool
-	ByChoice  bool   // out by choice alone
-	Against   bool   // in against the season
-	Why       string // the first thing that stands against it, or what speaks for it
-	Pairs     int    // pairs of classes it can join
+	Bar       Bar
+	In        bool     // nothing does
+	Against   bool     // in against the season
+	Standing  Standing // with BySeason
+	Misfit    Misfit   // with BySizes, what keeps most pairs apart
+	Pairs     int      // pairs of classes it can join
 }
 
 // Judge goes through the techniques in their order and says which are in.
@@ -136,70 +102,56 @@ func Judge(ts []Technique, j Job) []Verdict {
 	out := make([]Verdict, 0, len(ts))
 	for _, t := range ts {
 		v := Verdict{Technique: t}
-		v.Why, v.ByChoice, v.Against = against(t, j)
-		if v.Why == "" {
-			for _, s := range j.StockMM {
-				for _, w := range j.WoodMM {
-					if t.Joins(s.Class, w.Class) {
-						v.Pairs++
-					}
-				}
-			}
-			if v.In = v.Pairs > 0; v.In {
-				v.Why = t.GoodFor
-			} else {
-				v.Why = nearest(t, j)
-			}
+		v.against(j)
+		if v.Bar == "" {
+			v.size(j)
 		}
+		v.In = v.Bar == ""
 		out = append(out, v)
 	}
 	return out
 }
 
-// against gives the first thing that stands against a technique, or "".
-func against(t Technique, j Job) (why string, byChoice, overruled bool) {
-	cal := j.Calendar
+// size counts the pairs of classes that the technique joins.
+func (v *Verdict) size(j Job) {
+	t := v.Technique
+	for _, s := range j.StockMM {
+		for _, w := range j.WoodMM {
+			if t.Joins(s.Class, w.Class) {
+				v.Pairs++
+			}
+		}
+	}
+	switch {
+	case v.Pairs > 0:
+	case len(j.StockMM) == 0:
+		v.Bar = ByNoStock
+	case len(j.WoodMM) == 0:
+		v.Bar = ByNoWood
+	default:
+		v.Bar, v.Misfit = BySizes, t.nearest(j)
+	}
+}
+
+// against finds the first thing that stands against a technique, sizes aside.
+func (v *Verdict) against(j Job) {
+	t, cal := v.Technique, j.Calendar
 	if cal == nil {
 		cal = j.Stock.Around(j.On)
 	}
 	if s := t.Standing(cal, j.WoodStates, j.Ground, j.On); s.Verdict == Shut {
-		if !s.Season || !j.Against[t.Key] {
-			return s.Why, false, false
+		if v.Against = s.Season && j.Against[t.Key]; !v.Against {
+			v.Bar, v.Standing = BySeason, s
+			return
 		}
-		overruled = true
 	}
-	if j.InUse != nil && !j.InUse(t.Key) {
-		return "left out by choice", true, overruled
+	switch {
+	case j.InUse != nil && !j.InUse(t.Key):
+		v.Bar = ByChoice
+	case j.BudsAPiece != nil && !slices.ContainsFunc(j.BudsAPiece, t.TakesBuds):
+		v.Bar = ByBuds
 	}
-	if j.BudsAPiece != nil && !slices.ContainsFunc(j.BudsAPiece, t.TakesBuds) {
-		if t.BudsMax == 1 {
-			return "no wood here is counted as single buds", false, overruled
-		}
-		return fmt.Sprintf("no wood here is cut to %d–%d buds", t.BudsMin, t.BudsMax), false, overruled
-	}
-	return "", false, overruled
 }
 
 // TakesBuds says whether a piece with so many buds suits the technique.
 func (t Technique) TakesBuds(n int) bool { return n >= t.BudsMin && n <= t.BudsMax }
-
-// nearest gives the commonest reason that classes do not fit.
-func nearest(t Technique, j Job) string {
-	if len(j.StockMM) == 0 {
-		return "no stock at hand"
-	}
-	if len(j.WoodMM) == 0 {
-		return "no wood at hand"
-	}
-	count, best := map[string]int{}, ""
-	for _, s := range j.StockMM {
-		for _, w := range j.WoodMM {
-			why := t.WhyNot(s.Class, w.Class)
-			count[why] += s.N * w.N
-			if best == "" || count[why] > count[best] || count[why] == count[best] && why < best {
-				best = why
-			}
-		}
-	}
-	return best
-}

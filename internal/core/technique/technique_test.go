@@ -30,7 +30,7 @@ func TestAScionIsNeverWiderButForTheTool(t *testing.T) {
 	for s := caliper.Class(8); s < 60; s++ {
 		for w := caliper.Class(8); w < 60; w++ {
 			for _, k := range some {
-				ok, why := k.Joins(s, w), k.WhyNot(s, w)
+				ok, why := k.Joins(s, w), k.Misfit(s, w).Limit
 				if ok {
 					require.Empty(t, why)
 					require.True(t, w <= s || k.WiderAllowed, "%s: %s on %s", k.Key, w, s)
@@ -49,22 +49,23 @@ func TestJudgeGivesSeasonFirst(t *testing.T) {
 	job := technique.Job{On: time.Date(2027, 2, 23, 0, 0, 0, 0, time.UTC), Stock: pome, StockMM: one, WoodMM: one}
 	v := technique.Judge(some, job)
 	assert.True(t, v[0].In)
-	assert.Equal(t, "strong", v[0].Why)
+	assert.Empty(t, v[0].Bar)
 	assert.False(t, v[2].In)
-	assert.Equal(t, "stock is resting until 5 March", v[2].Why)
+	assert.Equal(t, technique.BySeason, v[2].Bar)
+	assert.Equal(t, technique.StockIs, v[2].Standing.Reason)
 
 	job.On = time.Date(2027, 7, 20, 0, 0, 0, 0, time.UTC)
 	job.WoodStates = []string{"ripe green"}
 	job.BudsAPiece = []int{3}
 	v = technique.Judge(some, job)
-	assert.Equal(t, "stock is running until 5 September", v[0].Why)
-	assert.Equal(t, "no wood here is counted as single buds", v[2].Why)
+	assert.Equal(t, "running", v[0].Standing.Stock)
+	assert.Equal(t, technique.ByBuds, v[2].Bar)
 	job.BudsAPiece = []int{1}
 	assert.True(t, technique.Judge(some, job)[2].In)
 	job.WoodMM = []caliper.Count{{Class: 30, N: 5}}
-	assert.Equal(t, "wood wider than the stock", technique.Judge(some, job)[2].Why)
+	assert.Equal(t, technique.Misfit{Limit: technique.WoodWider}, technique.Judge(some, job)[2].Misfit)
 	job.WoodMM = nil
-	assert.Equal(t, "no wood at hand", technique.Judge(some, job)[2].Why)
+	assert.Equal(t, technique.ByNoWood, technique.Judge(some, job)[2].Bar)
 }
 
 func TestCostIsLossMismatchAndEffort(t *testing.T) {

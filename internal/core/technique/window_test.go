@@ -11,6 +11,7 @@ import (
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
+	"unionknot/internal/words"
 )
 
 func date(m, d int) time.Time { return time.Date(2027, time.Month(m), d, 0, 0, 0, 0, time.UTC) }
@@ -18,15 +19,23 @@ func date(m, d int) time.Time { return time.Date(2027, time.Month(m), d, 0, 0, 0
 // site is a temperate year, turned by so many months.
 func site(shift int) season.Year {
 	y := season.Year{Group: "pome"}
-	for _, a := range []season.Anchor{{Kind: season.RestBegins, Month: 11, Day: 5}, {Kind: season.BudSwell, Month: 3, Day: 5}, {Kind: season.SlipBegins, Month: 4, Day: 8},
-		{Kind: season.SlipEnds, Month: 9, Day: 5}, {Kind: season.BudwoodRipe, Month: 7, Day: 5}, {Kind: season.FirstHardFrost, Month: 11, Day: 12}, {Kind: season.LastFrost, Month: 5, Day: 6}} {
+	for _, a := range []season.Anchor{{Kind: season.RestBegins, Month: 11, Day: 5}, {Kind: season.BudSwell, Month: 3, Day: 5},
+		{Kind: season.SlipBegins, Month: 4, Day: 8},
+		{Kind: season.SlipEnds, Month: 9, Day: 5}, {Kind: season.BudwoodRipe, Month: 7, Day: 5},
+		{Kind: season.FirstHardFrost, Month: 11, Day: 12}, {Kind: season.LastFrost, Month: 5, Day: 6}} {
 		a.Month = (a.Month-1+shift)%12 + 1
 		y.Anchors = append(y.Anchors, a)
 	}
 	return y
 }
 
-var chip = technique.Technique{Key: "chip", StockStates: []string{"resting", "waking", "running", "hardening"}, WoodStates: []string{"resting", "ripe green"}, BudsMin: 1, BudsMax: 1}
+var chip = technique.Technique{
+	Key:         "chip",
+	StockStates: []string{"resting", "waking", "running", "hardening"},
+	WoodStates:  []string{"resting", "ripe green"},
+	BudsMin:     1,
+	BudsMax:     1,
+}
 
 func TestStandingThroughTheYear(t *testing.T) {
 	c := site(0).Around(date(6, 1))
@@ -59,7 +68,7 @@ func TestStandingThroughTheYear(t *testing.T) {
 		s := x.t.Standing(c, nil, technique.OnBench, x.on)
 		assert.Equal(t, x.verdict, s.Verdict, "%s on %s", x.t.Key, x.on.Format(time.DateOnly))
 		if x.is != "" {
-			assert.Equal(t, x.is, s.Why, "%s on %s", x.t.Key, x.on.Format(time.DateOnly))
+			assert.Equal(t, x.is, words.Standing(s), "%s on %s", x.t.Key, x.on.Format(time.DateOnly))
 		}
 		if s.Verdict == technique.Shut {
 			require.False(t, s.Opens.IsZero(), "what is shut says when it opens")
@@ -75,7 +84,7 @@ func TestJuneBuddingNeedsItsDaysWithoutFrost(t *testing.T) {
 	uses := func(y season.Year) map[string]technique.Window {
 		out := map[string]technique.Window{}
 		for _, w := range some[2].Windows(y.Calendar(2027, 2027), []string{"ripe green"}, technique.OnBench) {
-			out[w.Use] = w
+			out[string(w.Use)] = w
 		}
 		return out
 	}
@@ -94,23 +103,43 @@ func TestBothHemispheresStandAlike(t *testing.T) {
 	north, south := site(0).Around(date(6, 1)), site(6).Calendar(2026, 2029)
 	for _, k := range append([]technique.Technique{chip}, some...) {
 		for m := 1; m <= 12; m++ {
-			a, b := k.Standing(north, nil, technique.OnBench, date(m, 18)), k.Standing(south, nil, technique.OnBench, date(m, 18).AddDate(0, 6, 0))
-			assert.Equal(t, a.Verdict == technique.Shut, b.Verdict == technique.Shut, "%s in month %d: %s / %s", k.Key, m, a.Why, b.Why)
+			a, b := k.Standing(
+				north,
+				nil,
+				technique.OnBench,
+				date(m, 18),
+			), k.Standing(
+				south,
+				nil,
+				technique.OnBench,
+				date(m, 18).AddDate(0, 6, 0),
+			)
+			assert.Equal(t, a.Verdict == technique.Shut, b.Verdict == technique.Shut, "%s in month %d: %s / %s", k.Key, m, a.Reason,
+				b.Reason)
 		}
 	}
 }
 
 func TestWithoutRestAFlushIsWatchedFor(t *testing.T) {
-	y := season.Year{NoRest: true, Anchors: []season.Anchor{{Kind: season.DrySpellBegins, Month: 1, Day: 1}, {Kind: season.DrySpellEnds, Month: 4, Day: 1}}}
-	flap := technique.Technique{Key: "flap", StockStates: []string{"running"}, WoodStates: []string{"resting", "half-ripe"}, BudsMin: 2, BudsMax: 3}
+	y := season.Year{
+		NoRest:  true,
+		Anchors: []season.Anchor{{Kind: season.DrySpellBegins, Month: 1, Day: 1}, {Kind: season.DrySpellEnds, Month: 4, Day: 1}},
+	}
+	flap := technique.Technique{
+		Key:         "flap",
+		StockStates: []string{"running"},
+		WoodStates:  []string{"resting", "half-ripe"},
+		BudsMin:     2,
+		BudsMax:     3,
+	}
 	assert.Equal(t, technique.Open, flap.Standing(y.Around(date(2, 1)), nil, technique.OnBench, date(2, 1)).Verdict)
 	y.Flushes = []time.Time{date(1, 20)}
 	c := y.Around(date(2, 1))
-	assert.Equal(t, "fresh shoots on the stock, and dry", flap.Standing(c, nil, technique.OnBench, date(2, 1)).Why)
-	assert.Contains(t, flap.Standing(c, nil, technique.OnBench, date(3, 20)).Why, "no fresh flush")
+	assert.Equal(t, technique.FreshAndDry, flap.Standing(c, nil, technique.OnBench, date(2, 1)).Reason)
+	assert.Equal(t, technique.NoFlush, flap.Standing(c, nil, technique.OnBench, date(3, 20)).Reason)
 	y.Flushes = []time.Time{date(5, 1)}
-	assert.Contains(t, flap.Standing(y.Around(date(5, 20)), nil, technique.OnBench, date(5, 20)).Why, "keep the rain out")
-	assert.Equal(t, "stock takes no rest here", some[0].Standing(c, nil, technique.OnBench, date(2, 1)).Why)
+	assert.Equal(t, technique.FreshAndWet, flap.Standing(y.Around(date(5, 20)), nil, technique.OnBench, date(5, 20)).Reason)
+	assert.Equal(t, technique.NoRest, some[0].Standing(c, nil, technique.OnBench, date(2, 1)).Reason)
 }
 
 // TestWindowsAsTheCraftHasThem holds every day of a year to the rule written
@@ -131,7 +160,7 @@ func TestWindowsAsTheCraftHasThem(t *testing.T) {
 				require.Equal(t, tOpen, some[2].Standing(c, green, technique.InRow, d).Verdict != technique.Shut, "T-bud %s", d)
 				cOpen := !d.Before(ripe) && toFrost >= 28
 				got := chip.Standing(c, green, technique.InRow, d)
-				require.Equal(t, cOpen, got.Verdict != technique.Shut, "chip %s: %s", d, got.Why)
+				require.Equal(t, cOpen, got.Verdict != technique.Shut, "chip %s: %s", d, got.Reason)
 				if tOpen && toEnd <= 42 && toEnd >= 21 {
 					require.Equal(t, technique.Best, some[2].Standing(c, green, technique.InRow, d).Verdict, "T-bud %s", d)
 				}
@@ -148,7 +177,8 @@ func TestAChipOnRestingStockIsBenchWork(t *testing.T) {
 	assert.Equal(t, technique.Open, chip.Standing(c, nil, technique.OnBench, date(2, 1)).Verdict)
 	s := chip.Standing(c, nil, technique.InRow, date(2, 1))
 	assert.Equal(t, technique.Shut, s.Verdict)
-	assert.Equal(t, "stock in the row is resting until 5 March", s.Why)
+	assert.Equal(t, technique.RowStockIs, s.Reason)
+	assert.Equal(t, date(3, 5), s.On)
 	assert.Equal(t, date(3, 5), s.Opens)
 	assert.NotEqual(t, technique.Shut, some[0].Standing(c, nil, technique.InRow, date(2, 1)).Verdict, "grafts are made in the row too")
 }
@@ -162,7 +192,13 @@ func TestDefaultDatesHaveNoJuneBuddingOfADay(t *testing.T) {
 }
 
 func TestHalfRipeWoodNeedsSlipForThreeWeeks(t *testing.T) {
-	flap := technique.Technique{Key: "flap", StockStates: []string{"running"}, WoodStates: []string{"half-ripe", "resting"}, BudsMin: 2, BudsMax: 3}
+	flap := technique.Technique{
+		Key:         "flap",
+		StockStates: []string{"running"},
+		WoodStates:  []string{"half-ripe", "resting"},
+		BudsMin:     2,
+		BudsMax:     3,
+	}
 	c, half := site(0).Around(date(6, 1)), []string{"half-ripe"}
 	assert.NotEqual(t, technique.Shut, flap.Standing(c, half, technique.InRow, date(8, 14)).Verdict)
 	assert.Equal(t, technique.Shut, flap.Standing(c, half, technique.InRow, date(8, 15)).Verdict)
@@ -176,7 +212,8 @@ func TestDryBarkShutsWhatNeedsSlip(t *testing.T) {
 	c := y.Around(date(6, 1))
 	s := some[2].Standing(c, nil, technique.InRow, date(8, 1))
 	assert.Equal(t, technique.Shut, s.Verdict)
-	assert.Contains(t, s.Why, "want of water")
+	assert.Equal(t, technique.BarkDry, s.Reason)
+	assert.Equal(t, date(7, 28), s.On)
 	assert.True(t, s.Season)
 	assert.Equal(t, technique.Best, some[2].Standing(c, nil, technique.InRow, date(8, 12)).Verdict, "and is tested again")
 	assert.NotEqual(t, technique.Shut, chip.Standing(c, nil, technique.InRow, date(8, 1)).Verdict, "a chip needs no slip")
@@ -184,10 +221,17 @@ func TestDryBarkShutsWhatNeedsSlip(t *testing.T) {
 
 func TestAVerdictCanBeOverruled(t *testing.T) {
 	one := []caliper.Count{{Class: 16, N: 5}}
-	job := technique.Job{On: date(6, 20), Stock: site(0), StockMM: one, WoodMM: one, WoodStates: []string{"ripe green"}, Against: map[string]bool{"t-bud": true, "tool": true}}
+	job := technique.Job{
+		On:         date(6, 20),
+		Stock:      site(0),
+		StockMM:    one,
+		WoodMM:     one,
+		WoodStates: []string{"ripe green"},
+		Against:    map[string]bool{"t-bud": true, "tool": true},
+	}
 	v := technique.Judge(some, job)
 	assert.True(t, v[2].In && v[2].Against, "%+v", v[2])
-	assert.True(t, v[1].In, "and so can any: %s", v[1].Why)
+	assert.True(t, v[1].In, "and so can any: %s", v[1].Bar)
 	job.Against = nil
 	assert.False(t, technique.Judge(some, job)[2].In)
 	job.WoodStates, job.Against = []string{}, map[string]bool{"t-bud": true}
@@ -196,6 +240,6 @@ func TestAVerdictCanBeOverruled(t *testing.T) {
 
 func ExampleTechnique_Standing() {
 	s := some[2].Standing(site(0).Around(date(2, 23)), nil, technique.OnBench, date(2, 23))
-	fmt.Println(s.Verdict+":", s.Why+"; opens", season.Say(s.Opens))
-	// Output: shut: stock is resting until 5 March; opens 8 April
+	fmt.Println(s.Verdict+":", s.Reason, s.Stock, "until", season.Say(s.On)+"; opens", season.Say(s.Opens))
+	// Output: shut: stock resting until 5 March; opens 8 April
 }

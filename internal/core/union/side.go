@@ -100,10 +100,14 @@ func sideCleft(technique string, R, r, stem, gap float64) Side {
 		Measures: []Measure{{name, 0, splitLong}}}
 	if technique == "off-centre-cleft" {
 		// One long bevel against the heart, a short back cut against the rind.
-		sd.Bodies = append(sd.Bodies, body("scion", "bark", at, mid-r, at+8, mid+r, at+bevel+stem, mid+r, at+bevel+stem, mid-r, at+bevel, mid-r, at, mid-r+0.3*r))
+		sd.Bodies = append(
+			sd.Bodies,
+			body("scion", "bark", at, mid-r, at+8, mid+r, at+bevel+stem, mid+r, at+bevel+stem, mid-r, at+bevel, mid-r, at, mid-r+0.3*r),
+		)
 		sd.Measures = append(sd.Measures, Measure{"bevel 25 mm, back cut short", at, at + bevel})
 	} else {
-		sd.Bodies = append(sd.Bodies, body("scion", "bark", at, mid, at+bevel, mid+r, at+bevel+stem, mid+r, at+bevel+stem, mid-r, at+bevel, mid-r))
+		sd.Bodies = append(sd.Bodies, body("scion", "bark", at, mid, at+bevel, mid+r, at+bevel+stem, mid+r, at+bevel+stem, mid-r,
+			at+bevel, mid-r))
 		sd.Measures = append(sd.Measures, Measure{"wedge 25 mm", at, at + bevel})
 	}
 	return sd
@@ -148,7 +152,22 @@ func sideVeneer(R, r, deep, stem, gap float64) Side {
 	up := R + gap
 	return Side{Bodies: []Line{
 		body("stock", "bark", -stem, R, 0, R, lip, R-deep, sliceLong, R, sliceLong+stem, R, sliceLong+stem, -R, -stem, -R),
-		body("scion", "bark", lip, up-deep, sliceLong, up, sliceLong+stem, up+r, sliceLong+stem, up+3*r, sliceLong*0.9, up+2*r, 2*lip, up-deep+0.8*r)},
+		body(
+			"scion",
+			"bark",
+			lip,
+			up-deep,
+			sliceLong,
+			up,
+			sliceLong+stem,
+			up+r,
+			sliceLong+stem,
+			up+3*r,
+			sliceLong*0.9,
+			up+2*r,
+			2*lip,
+			up-deep+0.8*r,
+		)},
 		Measures: []Measure{{fmt.Sprintf("slice and bevel %d mm, a lip at the foot", int(sliceLong)), 0, sliceLong}}}
 }
 
@@ -161,7 +180,24 @@ func sideFlap(R, r, stem float64) Side {
 	return Side{Bodies: []Line{
 		body("stock", "bark", -long-stem, R, -long, R, -long, R-rind, 0, R-rind, 0, -R, -long-stem, -R),
 		body("stock", "flap", -long, R, -long, R-rind, 0, up-rind+1.2*r, 0, up+1.2*r),
-		body("scion", "bark", -at+4, R-rind+0.5, 8, R-rind+0.5, 8, R-rind+0.5-0.4*r, 8+stem, R-rind+0.5-0.4*r, 8+stem, R-rind+0.5+1.6*r, 0, R-rind+0.5+1.6*r, -at+1, R-rind+0.5+0.35*r)},
+		body(
+			"scion",
+			"bark",
+			-at+4,
+			R-rind+0.5,
+			8,
+			R-rind+0.5,
+			8,
+			R-rind+0.5-0.4*r,
+			8+stem,
+			R-rind+0.5-0.4*r,
+			8+stem,
+			R-rind+0.5+1.6*r,
+			0,
+			R-rind+0.5+1.6*r,
+			-at+1,
+			R-rind+0.5+0.35*r,
+		)},
 		Measures: []Measure{{"flap 50 mm", -long, 0}, {"bevel 25 mm", -at + 4, 8}}}
 }
 
@@ -173,9 +209,25 @@ func sideRind(R, r, stem float64) Side {
 	return Side{Bodies: []Line{
 		body("stock", "bark", -slitLong-stem, R, -slitLong, R, -slitLong, R-rind, 0, R-rind, 0, -R, -slitLong-stem, -R),
 		body("stock", "flap", -slitLong, R, -slitLong, R-rind, 0, R+1.4*r-rind, 0, R+1.4*r),
-		body("scion", "bark", -at, R-rind, rindLong-at, R-rind, rindLong-at+stem, R-rind, rindLong-at+stem, R-rind+2*r, rindLong-at, R-rind+2*r)},
-		Cuts:     []Line{body("stock", "cut", -slitLong, R-rind/2, 0, R-rind/2)},
-		Measures: []Measure{{"slit 40 mm", -slitLong, 0}, {fmt.Sprintf("bevel %d mm, the scion pushed down to its shoulder", int(rindLong)), -at, rindLong - at}}}
+		body(
+			"scion",
+			"bark",
+			-at,
+			R-rind,
+			rindLong-at,
+			R-rind,
+			rindLong-at+stem,
+			R-rind,
+			rindLong-at+stem,
+			R-rind+2*r,
+			rindLong-at,
+			R-rind+2*r,
+		)},
+		Cuts: []Line{body("stock", "cut", -slitLong, R-rind/2, 0, R-rind/2)},
+		Measures: []Measure{
+			{"slit 40 mm", -slitLong, 0},
+			{fmt.Sprintf("bevel %d mm, the scion pushed down to its shoulder", int(rindLong)), -at, rindLong - at},
+		}}
 }
 
 func sideChip(R, r, stem, gap float64) Side {
@@ -203,9 +255,18 @@ func sideTee(R, r, stem, gap float64) Side {
 		a := math.Pi * float64(i) / 12
 		shield = append(shield, at+shieldLong/2+shieldLong/2*math.Cos(a), math.Min(r, R)*0.8*math.Sin(a))
 	}
-	return Side{Bodies: []Line{body("stock", "bark", -stem, R, deep+stem, R, deep+stem, -R, -stem, -R), body("scion", "bark", shield...), eye(at+shieldLong/2, 0)},
-		Cuts:     []Line{body("stock", "cut", 0, 0, deep, 0), body("stock", "cut", deep, half, deep, -half)},
-		Measures: []Measure{{"T 25 mm, across a third of the girth", 0, deep}, {fmt.Sprintf("shield %d mm, from %.1f mm wood", shieldLong, 2*r), at, at + shieldLong}}}
+	return Side{
+		Bodies: []Line{
+			body("stock", "bark", -stem, R, deep+stem, R, deep+stem, -R, -stem, -R),
+			body("scion", "bark", shield...),
+			eye(at+shieldLong/2, 0),
+		},
+		Cuts: []Line{body("stock", "cut", 0, 0, deep, 0), body("stock", "cut", deep, half, deep, -half)},
+		Measures: []Measure{
+			{"T 25 mm, across a third of the girth", 0, deep},
+			{fmt.Sprintf("shield %d mm, from %.1f mm wood", shieldLong, 2*r), at, at + shieldLong},
+		},
+	}
 }
 
 // eye is a bud.

@@ -10,7 +10,18 @@ import (
 	"unionknot/internal/core/union"
 )
 
-var all = []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "chip-bud", "t-bud"}
+var all = []string{
+	"splice",
+	"whip-and-tongue",
+	"cleft-one-side",
+	"off-centre-cleft",
+	"saddle",
+	"tool-cut",
+	"side-veneer",
+	"bark-flap",
+	"chip-bud",
+	"t-bud",
+}
 
 // across gives how far an outline reaches across the stems.
 func across(l union.Line) float64 {

@@ -115,7 +115,11 @@ func onLines(name string, faces int, H, r, rc, bevel float64) Joint {
 	return Joint{Technique: name, Faces: faces, Length: r / k, Flush: H - rc,
 		Pairs: []Pair{{half(1, rc), nearLine(H)}, {half(-1, rc), nearLine(-H)}},
 		Lines: []Line{draw("stock", "cambium", straight(r/k, H)), draw("stock", "cambium", straight(r/k, -H)),
-			draw("scion", "bark", half(1, r)), draw("scion", "bark", half(-1, r)), draw("scion", "cambium", half(1, rc)), draw("scion", "cambium", half(-1, rc))}}
+			draw(
+				"scion",
+				"bark",
+				half(1, r),
+			), draw("scion", "bark", half(-1, r)), draw("scion", "cambium", half(1, rc)), draw("scion", "cambium", half(-1, rc))}}
 }
 
 // Split joins a two-faced wedge into a split that runs a given distance from
@@ -224,7 +228,11 @@ func Saddle(s Stems) (Joint, error) {
 		return Joint{}, err
 	}
 	j.Technique = "saddle"
-	j.Sizes = []Size{{"each face of the wedge", saddleLong * s.Stock}, {"split in the scion", saddleLong * s.Scion}, {"set over by", j.Flush}}
+	j.Sizes = []Size{
+		{"each face of the wedge", saddleLong * s.Stock},
+		{"split in the scion", saddleLong * s.Scion},
+		{"set over by", j.Flush},
+	}
 	return j, nil
 }
 
@@ -295,7 +303,9 @@ func BarkFlap(s Stems) (Joint, error) {
 	for i := range j.Pairs {
 		j.Pairs[i].Stock = within(half)
 	}
-	j.Lines = append([]Line{draw("stock", "cambium", straight(j.Length, half)), draw("stock", "cambium", straight(j.Length, -half))}, j.Lines[2:]...)
+	j.Lines = append(
+		[]Line{draw("stock", "cambium", straight(j.Length, half)), draw("stock", "cambium", straight(j.Length, -half))},
+		j.Lines[2:]...)
 	j.Flush = 0
 	j.Sizes = []Size{{"flap long", 2 * flapLong}, {"flap wide", 2 * half}, {"bevel", flapLong}}
 	return j, nil
@@ -314,10 +324,16 @@ func RindGraft(s Stems) (Joint, error) {
 	for i := range j.Pairs {
 		j.Pairs[i].Stock = within(half)
 	}
-	j.Lines = append([]Line{draw("stock", "cambium", straight(j.Length, half)), draw("stock", "cambium", straight(j.Length, -half))}, j.Lines[2:]...)
+	j.Lines = append(
+		[]Line{draw("stock", "cambium", straight(j.Length, half)), draw("stock", "cambium", straight(j.Length, -half))},
+		j.Lines[2:]...)
 	j.Flush = 0
 	// Scions stand about 25 mm apart round the rim, at least two.
-	j.Sizes = []Size{{"slit in the bark", slitLong}, {"bevel", rindLong}, {"scions round the rim, about", math.Max(2, math.Round(2*math.Pi*R/rimApart))}}
+	j.Sizes = []Size{
+		{"slit in the bark", slitLong},
+		{"bevel", rindLong},
+		{"scions round the rim, about", math.Max(2, math.Round(2*math.Pi*R/rimApart))},
+	}
 	return j, nil
 }
 
@@ -339,7 +355,11 @@ func TBud(s Stems) (Joint, error) {
 	shield := ellipse(shieldLong/2, shieldLong/2, wide)
 	return Joint{Technique: "t-bud", Faces: 1, Length: shieldLong, Pairs: []Pair{{shield, within(half)}},
 		Sizes: []Size{{"T deep", 25}, {"T wide", 2 * half}, {"shield long", shieldLong}, {"shield's cambium wide", 2 * wide}},
-		Lines: []Line{draw("stock", "cambium", straight(shieldLong, half)), draw("stock", "cambium", straight(shieldLong, -half)), draw("scion", "cambium", shield)}}, nil
+		Lines: []Line{
+			draw("stock", "cambium", straight(shieldLong, half)),
+			draw("stock", "cambium", straight(shieldLong, -half)),
+			draw("scion", "cambium", shield),
+		}}, nil
 }
 
 // For cuts two stems as a technique has it, by the technique's key, with slant

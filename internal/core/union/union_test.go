@@ -114,7 +114,8 @@ func TestTheLimitsOfASplice(t *testing.T) {
 
 func TestFlushContactFollowsTheClosedForm(t *testing.T) {
 	// Contact ≈ (2 ÷ sin θ) √(2 w rc Rc ÷ (Rc − rc)) where the stretch is short.
-	for _, s := range []union.Stems{{Stock: 20, Scion: 12, StockBark: 1, ScionBark: 1}, {Stock: 30, Scion: 16, StockBark: 1, ScionBark: 1}} {
+	for _, s := range []union.Stems{{Stock: 20, Scion: 12, StockBark: 1, ScionBark: 1},
+		{Stock: 30, Scion: 16, StockBark: 1, ScionBark: 1}} {
 		for _, w := range []float64{0.02, 0.05} {
 			j, err := union.Splice(s, 90)
 			require.NoError(t, err)
@@ -177,7 +178,16 @@ func TestAdviceAgreesWithItsFigures(t *testing.T) {
 					if a.Serves != union.Flush {
 						require.LessOrEqual(t, h.Expected, a.By[a.Serves].Expected)
 					}
-					require.LessOrEqual(t, h.Expected, 1.021*a.By[a.Serves].Expected, "%g on %g, straying %g: %d", stock*ratio, stock, sd, l)
+					require.LessOrEqual(
+						t,
+						h.Expected,
+						1.021*a.By[a.Serves].Expected,
+						"%g on %g, straying %g: %d",
+						stock*ratio,
+						stock,
+						sd,
+						l,
+					)
 					require.LessOrEqual(t, h.Any, a.By[a.Surest].Any+0.021)
 					require.LessOrEqual(t, h.Expected, a.Best.Expected+1e-9+boolTo(l == int(union.Tilted))*1e9)
 				}
@@ -282,7 +292,19 @@ func ExampleJoint_At() {
 }
 
 func TestEveryTechniqueLaysItsFacesTogether(t *testing.T) {
-	keys := []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer", "bark-flap", "rind-graft", "chip-bud", "t-bud"}
+	keys := []string{
+		"splice",
+		"whip-and-tongue",
+		"cleft-one-side",
+		"off-centre-cleft",
+		"saddle",
+		"tool-cut",
+		"side-veneer",
+		"bark-flap",
+		"rind-graft",
+		"chip-bud",
+		"t-bud",
+	}
 	for _, k := range keys {
 		for stock := 6.0; stock <= 24; stock += 1.5 {
 			for _, ratio := range []float64{0.5, 0.8, 1} {

@@ -124,7 +124,11 @@ func TestCrossingsLieOnTheLineBetweenReadings(t *testing.T) {
 	assert.Equal(t, -6.0, hs[0].WorstC)
 	assert.Len(t, wood.NewClock(read(1, -6, 1), 1).Harms(), 1, "two and a half hours below −3")
 	assert.Empty(t, wood.NewClock(read(1, -4, 1), 1).Harms(), "a little over one")
-	assert.Empty(t, wood.NewClock([]wood.Reading{{At: midnight, C: -6}, {At: midnight.Add(27 * time.Hour), C: -6}}, 1).Harms(), "nobody knows what was between")
+	assert.Empty(
+		t,
+		wood.NewClock([]wood.Reading{{At: midnight, C: -6}, {At: midnight.Add(27 * time.Hour), C: -6}}, 1).Harms(),
+		"nobody knows what was between",
+	)
 }
 
 func TestFrostAndWarmthHurtOnlyWhenTheyLast(t *testing.T) {

@@ -52,7 +52,8 @@ func TestPiecesNeverThickenTowardTheTip(t *testing.T) {
 	for range 300 {
 		base := 4 + r.Float64()*8
 		s := wood.Stick{LengthMM: 150 + r.Float64()*700, BaseMM: base, TipMM: base * (0.4 + 0.6*r.Float64()),
-			InternodeMM: 10 + r.Float64()*40, Usable: wood.Zone{To: r.Float64()}, BlindShare: r.Float64() * 0.5, BudsPerPiece: 1 + r.IntN(4)}
+			InternodeMM: 10 + r.Float64()*40, Usable: wood.Zone{To: r.Float64()}, BlindShare: r.Float64() * 0.5,
+			BudsPerPiece: 1 + r.IntN(4)}
 		y, err := s.Of()
 		require.NoError(t, err)
 		require.LessOrEqual(t, y.Sound, y.Nodes)

@@ -15,6 +15,7 @@ import (
 
 	"unionknot/internal/core/union"
 	"unionknot/internal/nursery"
+	benchstage "unionknot/internal/nursery/bench"
 	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
@@ -64,7 +65,7 @@ type workerLine struct {
 }
 
 type batchPage struct {
-	nursery.BatchPage
+	benchstage.BatchPage
 	Choose []workerLine
 }
 
@@ -136,7 +137,12 @@ func (b bench) labels(w http.ResponseWriter, r *http.Request) error {
 	} else if err != nil {
 		return err
 	}
-	return b.Show(w, r, b.views["labels"], page.Frame{Title: "Labels of " + p.Batch.Code, Bare: true, Data: labelsPage{p.Tags, "/bench/batches/" + p.Batch.Code}})
+	return b.Show(
+		w,
+		r,
+		b.views["labels"],
+		page.Frame{Title: "Labels of " + p.Batch.Code, Bare: true, Data: labelsPage{p.Tags, "/bench/batches/" + p.Batch.Code}},
+	)
 }
 
 type labelsPage struct {
@@ -145,7 +151,7 @@ type labelsPage struct {
 }
 
 type cardPage struct {
-	nursery.CardPage
+	benchstage.CardPage
 	Cut, PaceDrawing template.HTML
 	Finish           string
 	ReadOnly         bool
@@ -164,8 +170,17 @@ func (b bench) gather(r *http.Request) (cardPage, error) {
 		return cardPage{}, err
 	}
 	t := c.Tag
-	p := cardPage{CardPage: c, Cut: draw.Cut(t.Technique, union.Stems{Stock: (t.StockLow + t.StockHigh) / 2, Scion: (t.WoodLow + t.WoodHigh) / 2}, c.FaceWay), PaceDrawing: draw.Pace(c.Pace, b.Nursery.Now()),
-		ReadOnly: page.Actor(r).Role == nursery.Looker, Taps: []tapped{}}
+	p := cardPage{
+		CardPage: c,
+		Cut: draw.Cut(
+			t.Technique,
+			union.Stems{Stock: (t.StockLow + t.StockHigh) / 2, Scion: (t.WoodLow + t.WoodHigh) / 2},
+			c.FaceWay,
+		),
+		PaceDrawing: draw.Pace(c.Pace, b.Nursery.Now()),
+		ReadOnly:    page.Actor(r).Role == nursery.Looker,
+		Taps:        []tapped{},
+	}
 	for _, x := range c.LastTaps {
 		p.Taps = append(p.Taps, tapped{x.ID, x.Kind, x.N})
 	}
@@ -184,12 +199,18 @@ func (b bench) card(w http.ResponseWriter, r *http.Request) error {
 	return b.Show(w, r, b.views["card"], page.Frame{Title: "Tag " + p.Tag.Code, Stage: "Bench", Data: p, Form: page.NewForm()})
 }
 
+// pacePart is the part of the card that is asked for again and again.
+type pacePart struct {
+	benchstage.PacePage
+	PaceDrawing template.HTML
+}
+
 func (b bench) pace(w http.ResponseWriter, r *http.Request) error {
-	p, err := b.gather(r)
+	p, err := b.Nursery.Pace(r.Context(), page.Actor(r), chi.URLParam(r, "code"))
 	if err != nil {
 		return err
 	}
-	return b.Part(w, b.views["card"], "pace", p)
+	return b.Part(w, b.views["card"], "pace", pacePart{p, draw.Pace(p.Pace, b.Nursery.Now())})
 }
 
 // maxTapBody bounds what a tablet may send at once.
@@ -197,7 +218,7 @@ const maxTapBody = 256 << 10
 
 func (b bench) taps(w http.ResponseWriter, r *http.Request) error {
 	var in struct {
-		Taps []nursery.Tap `json:"taps"`
+		Taps []benchstage.Tap `json:"taps"`
 	}
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxTapBody)).Decode(&in); err != nil {
 		http.Error(w, "the taps did not arrive whole", http.StatusBadRequest)
@@ -230,7 +251,13 @@ func (b bench) handOver(w http.ResponseWriter, r *http.Request) error {
 		if err != nil {
 			return err
 		}
-		return b.ShowStatus(w, r, b.views["card"], page.Frame{Title: "Tag " + p.Tag.Code, Stage: "Bench", Data: p, Form: form}, http.StatusConflict)
+		return b.ShowStatus(
+			w,
+			r,
+			b.views["card"],
+			page.Frame{Title: "Tag " + p.Tag.Code, Stage: "Bench", Data: p, Form: form},
+			http.StatusConflict,
+		)
 	} else if err != nil {
 		return err
 	}

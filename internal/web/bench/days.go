@@ -11,9 +11,14 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"unionknot/internal/core/benchday"
 	"unionknot/internal/nursery"
+	benchstage "unionknot/internal/nursery/bench"
+	"unionknot/internal/nursery/days"
+	"unionknot/internal/outlook"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 func dayRoutes(b bench) []page.Route {
@@ -38,7 +43,7 @@ func dayRoutes(b bench) []page.Route {
 }
 
 type daysPage struct {
-	nursery.DaysPage
+	outlook.DaysPage
 	Problem string
 }
 
@@ -87,15 +92,15 @@ func (b bench) plan(w http.ResponseWriter, r *http.Request) error {
 	if done.Late > 0 {
 		says += fmt.Sprintf(". %d grafts would be late", done.Late)
 	}
-	why, reasons := map[string]int{}, []string{}
+	by, lacks := map[benchday.Lack]int{}, []benchday.Lack{}
 	for _, u := range done.Unplaced {
-		if why[u.Why] == 0 {
-			reasons = append(reasons, u.Why)
+		if by[u.Lack] == 0 {
+			lacks = append(lacks, u.Lack)
 		}
-		why[u.Why] += u.Grafts
+		by[u.Lack] += u.Grafts
 	}
-	for _, x := range reasons {
-		says += fmt.Sprintf(". %d of them found no day at all: %s", why[x], x)
+	for _, x := range lacks {
+		says += fmt.Sprintf(". %d of them found no day at all: %s", by[x], words.Lack(x))
 	}
 	b.Flash(r, "%s.", says)
 	return page.Go(w, r, "/bench/days")
@@ -120,7 +125,7 @@ func (b bench) move(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	worker, _ := strconv.ParseInt(f.Text("worker"), 10, 64)
-	m := nursery.MoveTags{Codes: strings.Fields(f.Text("codes")), Worker: worker, Day: f.Date("day"), Half: f.Int("half")}
+	m := days.MoveTags{Codes: strings.Fields(f.Text("codes")), Worker: worker, Day: f.Date("day"), Half: f.Int("half")}
 	if err = f.Err(); err == nil {
 		err = b.Nursery.MoveTags(r.Context(), page.Actor(r), m)
 	}
@@ -152,7 +157,7 @@ func (b bench) afterMove(w http.ResponseWriter, r *http.Request, f *page.Typed, 
 }
 
 type waysPage struct {
-	Ways []nursery.PlanWay
+	Ways []days.PlanWay
 	Late int
 }
 
@@ -169,10 +174,10 @@ func (b bench) ways(w http.ResponseWriter, r *http.Request) error {
 	return b.Show(w, r, b.views["ways"], page.Frame{Title: "Ways out", Stage: "Bench", Data: p})
 }
 
-func (b bench) sheetOf(r *http.Request) (nursery.DaySheet, error) {
+func (b bench) sheetOf(r *http.Request) (benchstage.DaySheet, error) {
 	day := dayOf(chi.URLParam(r, "day"))
 	if day.IsZero() {
-		return nursery.DaySheet{}, nursery.ErrNotFound
+		return benchstage.DaySheet{}, nursery.ErrNotFound
 	}
 	return b.Nursery.Day(r.Context(), day)
 }
@@ -206,7 +211,13 @@ func (b bench) showKey(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if err != nil {
 		return err
 	}
-	return b.ShowStatus(w, r, b.views["key"], page.Frame{Title: "Key in " + d.Day.Format("2 January"), Stage: "Bench", Data: d, Form: f}, status)
+	return b.ShowStatus(
+		w,
+		r,
+		b.views["key"],
+		page.Frame{Title: "Key in " + d.Day.Format("2 January"), Stage: "Bench", Data: d, Form: f},
+		status,
+	)
 }
 
 func (b bench) keyed(w http.ResponseWriter, r *http.Request) error {
@@ -214,10 +225,17 @@ func (b bench) keyed(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	var lines []nursery.Keyed
+	var lines []benchstage.Keyed
 	for _, code := range f.Values["code"] {
-		k := nursery.Keyed{Code: code, Tied: f.Int("tied-" + code), SpoiledStock: f.Int("stock-" + code), SpoiledWood: f.Int("wood-" + code),
-			Dropped: f.Int("dropped-" + code), SetAside: f.Int("aside-" + code), Finish: f.Text("finish-"+code) != ""}
+		k := benchstage.Keyed{
+			Code:         code,
+			Tied:         f.Int("tied-" + code),
+			SpoiledStock: f.Int("stock-" + code),
+			SpoiledWood:  f.Int("wood-" + code),
+			Dropped:      f.Int("dropped-" + code),
+			SetAside:     f.Int("aside-" + code),
+			Finish:       f.Text("finish-"+code) != "",
+		}
 		lines = append(lines, k)
 	}
 	n := 0
@@ -234,7 +252,7 @@ func (b bench) keyed(w http.ResponseWriter, r *http.Request) error {
 }
 
 type handsPage struct {
-	nursery.HandsPage
+	days.HandsPage
 	Open int64 // whose form was sent
 }
 
@@ -248,7 +266,7 @@ func (b bench) showHands(w http.ResponseWriter, r *http.Request, open int64, f p
 	if p.HandsPage, err = b.Nursery.Hands(r.Context()); err != nil {
 		return err
 	}
-	return b.ShowStatus(w, r, b.views["hands"], page.Frame{Title: "Hands and hours", Stage: "Bench", Data: p, Form: f}, status)
+	return b.ShowStatus(w, r, b.views["hands"], page.Frame{Title: "Workers and hours", Stage: "Bench", Data: p, Form: f}, status)
 }
 
 // posted reads a form, and the id of whom or what it is about.
@@ -280,7 +298,7 @@ func (b bench) setWeek(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	week := nursery.Week{Knows: f.Values["knows"]}
+	week := days.Week{Knows: f.Values["knows"]}
 	for d := 1; d <= 7; d++ {
 		for half := 1; half <= 2; half++ {
 			week.Hours[d][half] = f.Number(fmt.Sprintf("h-%d-%d", d, half))
@@ -325,7 +343,7 @@ func (b bench) seats(w http.ResponseWriter, r *http.Request) error {
 }
 
 type teamPage struct {
-	nursery.TeamPage
+	days.TeamPage
 	Drawing template.HTML
 }
 
@@ -335,8 +353,11 @@ func (b bench) team(w http.ResponseWriter, r *http.Request) error {
 		x, _ := strconv.ParseFloat(strings.Replace(r.URL.Query().Get(name), ",", ".", 1), 64)
 		return x
 	}
-	tp, err := b.Nursery.Team(r.Context(), nursery.TeamAsked{Technique: r.URL.Query().Get("technique"), People: int(page.QueryInt(r, "people")),
-		CutSeconds: read("cut"), TieSeconds: read("tie"), TierPct: read("tier")})
+	tp, err := b.Nursery.Team(
+		r.Context(),
+		days.TeamAsked{Technique: r.URL.Query().Get("technique"), People: int(page.QueryInt(r, "people")),
+			CutSeconds: read("cut"), TieSeconds: read("tie"), TierPct: read("tier")},
+	)
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/access"
 	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 )
@@ -34,6 +35,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/tablet", Who: page.Boss, Do: d.openTablet},
 		{Method: "GET", Path: "/names", Who: page.Anybody, Do: d.names},
 		{Method: "POST", Path: "/names", Who: page.Anybody, Do: d.checkPIN},
+		{Method: "POST", Path: "/keys", Who: page.Everyone, Do: d.keys},
 		{Method: "POST", Path: "/season-group", Who: page.Everyone, Do: d.seasonGroup},
 	}
 }
@@ -71,9 +73,22 @@ func (d door) makeFirst(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	a, err := d.Nursery.FirstPropagator(r.Context(), f.Text("code"), f.Text("house"), f.Text("name"), f.Text("sign_in"), f.Values.Get("password"))
+	a, err := d.Nursery.FirstPropagator(
+		r.Context(),
+		f.Text("code"),
+		f.Text("house"),
+		f.Text("name"),
+		f.Text("sign_in"),
+		f.Values.Get("password"),
+	)
 	if form, ok := f.WithProblems(err); ok {
-		return d.ShowStatus(w, r, d.views["first"], page.Frame{Title: "Open the house", Bare: true, Form: form}, http.StatusUnprocessableEntity)
+		return d.ShowStatus(
+			w,
+			r,
+			d.views["first"],
+			page.Frame{Title: "Open the house", Bare: true, Form: form},
+			http.StatusUnprocessableEntity,
+		)
 	} else if err != nil {
 		return err
 	}
@@ -105,7 +120,7 @@ func (d door) signIn(w http.ResponseWriter, r *http.Request) error {
 
 // refused puts a wrong or waiting sign-in back on its page.
 func (d door) refused(w http.ResponseWriter, r *http.Request, v page.View, f page.Frame, err error) error {
-	if errors.Is(err, nursery.ErrWait) {
+	if errors.Is(err, access.ErrWait) {
 		f.Form.Whole = "Five wrong tries. Wait five minutes, or ask the propagator."
 		return d.ShowStatus(w, r, v, f, http.StatusTooManyRequests)
 	}
@@ -210,6 +225,20 @@ func (d door) checkPIN(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	return page.Go(w, r, "/bench")
+}
+
+// keys turns single keys off for the person who asks, or on again.
+func (d door) keys(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	off := f.Text("off") == "yes"
+	if err := d.Nursery.SetKeys(r.Context(), page.Actor(r), off); err != nil {
+		return err
+	}
+	d.Flash(r, "%s", map[bool]string{true: "Single keys are off for you, on every device.", false: "Single keys work again."}[off])
+	return page.Go(w, r, page.Back(r, "/today"))
 }
 
 func (d door) seasonGroup(w http.ResponseWriter, r *http.Request) error {

@@ -125,7 +125,16 @@ func Stick(s wood.Stick, y wood.Yield) template.HTML {
 	p.f(`<path class="scion-faint" d="M%.4g %.4g L%.4g %.4g V%.4g L%.4g %.4g Z"/>`, left, mid-b, left+long, mid-t, mid+t, left, mid+b)
 	at := func(mm float64) float64 { return s.DiameterAt(mm) * tall / 2 }
 	from, to := s.Usable.From*s.LengthMM, s.Usable.To*s.LengthMM
-	p.f(`<path class="scion-body" d="M%.4g %.4g L%.4g %.4g V%.4g L%.4g %.4g Z"/>`, x(from), mid-at(from), x(to), mid-at(to), mid+at(to), x(from), mid+at(from))
+	p.f(
+		`<path class="scion-body" d="M%.4g %.4g L%.4g %.4g V%.4g L%.4g %.4g Z"/>`,
+		x(from),
+		mid-at(from),
+		x(to),
+		mid-at(to),
+		mid+at(to),
+		x(from),
+		mid+at(from),
+	)
 	nodes := 0
 	for j := 1; ; j++ {
 		mm := (float64(j) - 0.5) * s.InternodeMM

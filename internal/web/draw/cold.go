@@ -6,16 +6,21 @@ import (
 	"math"
 	"time"
 
-	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
 )
 
 // Cold draws a store's readings against its safe band: a line through each
 // stretch's mean, and how far it swung. Harm is hatched, and stretches without
 // readings stay open.
-func Cold(c nursery.ColdPage) template.HTML {
+func Cold(c outlook.ColdPage) template.HTML {
 	const w, h, left, right, top, foot = 780.0, 210.0, 44.0, 8.0, 12.0, 180.0
 	var p pen
-	p.open(w, h, "cold", fmt.Sprintf("%s, %s to %s, now %.1f °C", c.Place.Name, c.From.Format("2 January"), c.To.Format("2 January"), c.NowC))
+	p.open(
+		w,
+		h,
+		"cold",
+		fmt.Sprintf("%s, %s to %s, now %.1f °C", c.Place.Name, c.From.Format("2 January"), c.To.Format("2 January"), c.NowC),
+	)
 	low, high := math.Min(-4, c.Place.LowC-1), math.Max(8, c.Place.HighC+2)
 	for _, r := range c.Readings {
 		low, high = math.Min(low, r.C-0.5), math.Max(high, r.C+0.5)
@@ -48,7 +53,7 @@ func Cold(c nursery.ColdPage) template.HTML {
 }
 
 // swing draws the readings, gathered into stretches of two pixels.
-func (p *pen) swing(c nursery.ColdPage, x func(time.Time) float64, y func(float64) float64) {
+func (p *pen) swing(c outlook.ColdPage, x func(time.Time) float64, y func(float64) float64) {
 	type stretch struct {
 		x, low, high, sum float64
 		n                 int
@@ -83,7 +88,7 @@ func (p *pen) swing(c nursery.ColdPage, x func(time.Time) float64, y func(float6
 }
 
 // Life draws how much of a bundle's life is used.
-func Life(k nursery.Kept) template.HTML {
+func Life(k outlook.Kept) template.HTML {
 	const w, h = 120.0, 16.0
 	var p pen
 	used := math.Max(0, math.Min(1, k.Keeping.Used))

@@ -15,7 +15,8 @@ import (
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/sizing"
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/season"
+	"unionknot/internal/outlook"
 )
 
 // pen writes SVG.
@@ -24,7 +25,13 @@ type pen struct{ strings.Builder }
 func (p *pen) f(format string, args ...any) { fmt.Fprintf(&p.Builder, format, args...) }
 
 func (p *pen) open(w, h float64, class, title string) {
-	p.f(`<svg class="%s" viewBox="0 0 %.4g %.4g" role="img" aria-label="%s" xmlns="http://www.w3.org/2000/svg">`, class, w, h, html.EscapeString(title))
+	p.f(
+		`<svg class="%s" viewBox="0 0 %.4g %.4g" role="img" aria-label="%s" xmlns="http://www.w3.org/2000/svg">`,
+		class,
+		w,
+		h,
+		html.EscapeString(title),
+	)
 }
 
 func (p *pen) text(x, y float64, class, anchor, s string) {
@@ -46,7 +53,7 @@ func (p *pen) html() template.HTML {
 
 // Band draws the twelve months of stock state with today's mark and the
 // windows that are open.
-func Band(b nursery.Band) template.HTML {
+func Band(b season.Band) template.HTML {
 	const w, h, top, bar = 720.0, 37.0, 14.0, 9.0
 	var p pen
 	open := "no window open"
@@ -145,7 +152,7 @@ func span(lists ...[]caliper.Count) (low, high caliper.Class, ok bool) {
 // Diameters draws a lot's or a bundle's classes standing on a mm scale: the
 // whole bar is what there was, its dark part what is free. material is
 // "stock" or "scion".
-func Diameters(d nursery.Diameters, material, title string) template.HTML {
+func Diameters(d outlook.Diameters, material, title string) template.HTML {
 	const w, h, base, top = 760.0, 250.0, 210.0, 26.0
 	var p pen
 	p.open(w, h, "diameters", title)
@@ -185,7 +192,7 @@ func Diameters(d nursery.Diameters, material, title string) template.HTML {
 }
 
 // Spark draws the same small, for a list.
-func Spark(d nursery.Diameters, material string) template.HTML {
+func Spark(d outlook.Diameters, material string) template.HTML {
 	const w, h = 120.0, 26.0
 	var p pen
 	low, high, ok := span(d.All)

@@ -6,12 +6,12 @@ import (
 	"math"
 	"time"
 
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/stock"
 )
 
 // Growth draws a lot's dated samples, the line through their means with its
 // range, and the day on which the mean comes to the wanted caliper.
-func Growth(g nursery.Grown) template.HTML {
+func Growth(g stock.Grown) template.HTML {
 	if !g.Known {
 		return ""
 	}

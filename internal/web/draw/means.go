@@ -5,15 +5,17 @@ import (
 	"html/template"
 	"math"
 
-	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
 )
 
 // meansClass is the colour of each of an order's means.
-var meansClass = map[string]string{"Wood": "scion", "Stock": "stock", "Hands": "ink", "Window": "leaf"}
+var meansClass = map[outlook.Kind]string{
+	outlook.KindWood: "scion", outlook.KindStock: "stock", outlook.KindWorkers: "ink", outlook.KindWindow: "leaf",
+}
 
 // Means draws one of an order's means: what there is of what is wanted, the
 // mark where it would suffice, what lacks hatched, and what is over pale.
-func Means(b nursery.Bar, w float64) template.HTML {
+func Means(b outlook.Bar, w float64) template.HTML {
 	const h, top, bar = 17.0, 2.0, 11.0
 	var p pen
 	says := fmt.Sprintf("%s: %s", b.Name, b.Says)
@@ -23,7 +25,7 @@ func Means(b nursery.Bar, w float64) template.HTML {
 	p.open(w, h, "means", says)
 	most := math.Max(b.Want, math.Min(b.Have, 1.35*b.Want)) // plenty is not drawn out
 	x := func(v float64) float64 { return (w - 4) * math.Min(v, most) / math.Max(most, 1e-9) }
-	class := meansClass[b.Name]
+	class := meansClass[b.Kind]
 	p.rect(0, top, x(math.Min(b.Have, b.Want)), bar, class+"-bar")
 	if b.Have > b.Want {
 		p.rect(x(b.Want), top, x(b.Have)-x(b.Want), bar, class+"-spent")

@@ -6,13 +6,13 @@ import (
 	"math"
 
 	"unionknot/internal/core/caliper"
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/match"
 )
 
 // Strand draws one order of a programme on a mm scale that all its orders
 // share: stems above, pieces below, a thread straight down an even match, the
 // slope the mismatch.
-func Strand(l nursery.ProgrammeLine, low, high caliper.Class, ways map[string]int) template.HTML {
+func Strand(l match.ProgrammeLine, low, high caliper.Class, ways map[string]int) template.HTML {
 	const w, h, left, right, top, foot, tall = 960.0, 84.0, 4.0, 4.0, 22.0, 62.0, 18.0
 	var p pen
 	p.open(w, h, "strand", fmt.Sprintf("%s: %d of %d grafts paired", l.Line.Order.Code, l.Paired, l.Paired+l.Short))
@@ -60,14 +60,24 @@ func Strand(l nursery.ProgrammeLine, low, high caliper.Class, ways map[string]in
 		if k.held {
 			class += " held"
 		}
-		p.f(`<line x1="%.5g" y1="%.4g" x2="%.5g" y2="%.4g" class="thread %s" stroke-width="%.3g"><title>%d: %s mm stock with %s mm wood</title></line>`,
-			x(k.s)+step/2, top, x(k.c)+step/2, foot, class, thick, by[k], k.s, k.c)
+		p.f(
+			`<line x1="%.5g" y1="%.4g" x2="%.5g" y2="%.4g" class="thread %s" stroke-width="%.3g"><title>%d: %s mm stock with %s mm wood</title></line>`,
+			x(k.s)+step/2,
+			top,
+			x(k.c)+step/2,
+			foot,
+			class,
+			thick,
+			by[k],
+			k.s,
+			k.c,
+		)
 	}
 	return p.html()
 }
 
 // StrandSpan is the classes that a programme's orders have stems or wood in.
-func StrandSpan(ls []nursery.ProgrammeLine) (low, high caliper.Class) {
+func StrandSpan(ls []match.ProgrammeLine) (low, high caliper.Class) {
 	low, high = math.MaxInt, 0
 	for _, l := range ls {
 		for _, cs := range [][]caliper.Count{l.Stock, l.Wood} {

@@ -9,7 +9,7 @@ import (
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
-	"unionknot/internal/nursery"
+	seasonstage "unionknot/internal/nursery/season"
 )
 
 // yearAxis lays a year's days along a drawing.
@@ -26,7 +26,7 @@ func (a yearAxis) x(t time.Time) float64 {
 // Season draws a group's year: the stock's states with this year's dates over
 // their usual ones, the wood that is at hand, each technique's windows, and
 // the seasons behind this one. The usual dates are flags that can be moved.
-func Season(s nursery.SeasonPage, edit bool) template.HTML {
+func Season(s seasonstage.SeasonPage, edit bool) template.HTML {
 	const w, left, right, row = 920.0, 150.0, 912.0, 22.0
 	top := 96.0
 	wood := top + 34
@@ -56,7 +56,13 @@ func Season(s nursery.SeasonPage, edit bool) template.HTML {
 		p.text(left-8, at+10, "scale", "end", fmt.Sprint(y.Year))
 		shift := y.Year - s.From.Year()
 		for _, sp := range y.Spans {
-			p.rect(a.x(sp.From.AddDate(-shift, 0, 0)), at, a.x(sp.To.AddDate(-shift, 0, 0))-a.x(sp.From.AddDate(-shift, 0, 0)), 11, "state-"+sp.State)
+			p.rect(
+				a.x(sp.From.AddDate(-shift, 0, 0)),
+				at,
+				a.x(sp.To.AddDate(-shift, 0, 0))-a.x(sp.From.AddDate(-shift, 0, 0)),
+				11,
+				"state-"+sp.State,
+			)
 		}
 	}
 	t := a.x(s.Today)
@@ -66,7 +72,7 @@ func Season(s nursery.SeasonPage, edit bool) template.HTML {
 	return p.html()
 }
 
-func (p *pen) stockRow(s nursery.SeasonPage, a yearAxis, top float64) {
+func (p *pen) stockRow(s seasonstage.SeasonPage, a yearAxis, top float64) {
 	const bar = 22.0
 	p.text(a.left-8, top+15, "stock-word heading", "end", "Stock")
 	for _, sp := range s.Spans {
@@ -77,7 +83,8 @@ func (p *pen) stockRow(s nursery.SeasonPage, a yearAxis, top float64) {
 	}
 	// How sure each turn of this year is.
 	for _, l := range s.Anchors {
-		if d := l.This; l.Has && !d.Low.IsZero() && (l.Kind == season.RestBegins || l.Kind == season.BudSwell || l.Kind == season.SlipBegins || l.Kind == season.SlipEnds) {
+		if d := l.This; l.Has && !d.Low.IsZero() &&
+			(l.Kind == season.RestBegins || l.Kind == season.BudSwell || l.Kind == season.SlipBegins || l.Kind == season.SlipEnds) {
 			x1, x2, x := a.x(d.Low), a.x(d.High), a.x(d.On)
 			p.line(x1, top-5, x2, top-5, "season-range")
 			p.line(x1, top-8, x1, top-2, "season-range")
@@ -87,7 +94,7 @@ func (p *pen) stockRow(s nursery.SeasonPage, a yearAxis, top float64) {
 	}
 }
 
-func (p *pen) woodRow(s nursery.SeasonPage, a yearAxis, at float64) {
+func (p *pen) woodRow(s seasonstage.SeasonPage, a yearAxis, at float64) {
 	p.text(a.left-8, at+13, "scion-word heading", "end", "Wood")
 	for i, state := range []string{season.Resting, season.RipeGreen} {
 		y := at + 16*float64(i)
@@ -108,7 +115,7 @@ func (p *pen) woodRow(s nursery.SeasonPage, a yearAxis, at float64) {
 	}
 }
 
-func (p *pen) windowRow(r nursery.SeasonRow, a yearAxis, at, tall float64) {
+func (p *pen) windowRow(r seasonstage.SeasonRow, a yearAxis, at, tall float64) {
 	mid := at + tall/2
 	p.text(a.left-8, mid+4, "season-name", "end", r.Technique.Name)
 	p.line(a.left, mid, a.right, mid, "mmline")
@@ -134,7 +141,7 @@ func (p *pen) windowRow(r nursery.SeasonRow, a yearAxis, at, tall float64) {
 
 // flags draws the usual dates over the stock's row, in up to three lines so
 // that their names do not run into each other.
-func (p *pen) flags(s nursery.SeasonPage, a yearAxis, top float64, edit bool) {
+func (p *pen) flags(s seasonstage.SeasonPage, a yearAxis, top float64, edit bool) {
 	lanes := [3]float64{}
 	lanesOf := func(x float64) int {
 		for i, end := range lanes {
@@ -151,9 +158,22 @@ func (p *pen) flags(s nursery.SeasonPage, a yearAxis, top float64, edit bool) {
 		y := 27 + 19*float64(lane)
 		focus := ""
 		if edit {
-			focus = fmt.Sprintf(` tabindex="0" role="slider" aria-label="Usual day of %s" aria-valuemin="1" aria-valuemax="366" aria-valuenow="%d" aria-valuetext="%s"`, l.Kind, l.Usual.YearDay(), season.Say(l.Usual))
+			focus = fmt.Sprintf(
+				` tabindex="0" role="slider" aria-label="Usual day of %s" aria-valuemin="1" aria-valuemax="366" aria-valuenow="%d" aria-valuetext="%s"`,
+				l.Kind,
+				l.Usual.YearDay(),
+				season.Say(l.Usual),
+			)
 		}
-		p.f(`<g class="usual" data-anchor="%d" data-x="%.5g" data-left="%.4g" data-right="%.4g" data-year="%d"%s>`, l.Index, x, a.left, a.right, a.from.Year(), focus)
+		p.f(
+			`<g class="usual" data-anchor="%d" data-x="%.5g" data-left="%.4g" data-right="%.4g" data-year="%d"%s>`,
+			l.Index,
+			x,
+			a.left,
+			a.right,
+			a.from.Year(),
+			focus,
+		)
 		p.line(x, y, x, top, "usual-line")
 		p.f(`<path class="usual-flag" d="M%.4g %.4g h9 v9 h-9 z"/>`, x, y)
 		p.text(x+12, y+9, "scale", "start", l.Kind)
@@ -161,8 +181,8 @@ func (p *pen) flags(s nursery.SeasonPage, a yearAxis, top float64, edit bool) {
 	}
 }
 
-func sortedAnchors(ls []nursery.AnchorLine) []nursery.AnchorLine {
-	var out []nursery.AnchorLine
+func sortedAnchors(ls []seasonstage.AnchorLine) []seasonstage.AnchorLine {
+	var out []seasonstage.AnchorLine
 	for _, l := range ls {
 		if l.Has {
 			out = append(out, l)
@@ -177,7 +197,7 @@ func sortedAnchors(ls []nursery.AnchorLine) []nursery.AnchorLine {
 }
 
 // Warmth draws the season's degree-days beside a usual year's.
-func Warmth(s nursery.SeasonPage) template.HTML {
+func Warmth(s seasonstage.SeasonPage) template.HTML {
 	const w, h, left, right, top, foot = 340.0, 150.0, 34.0, 6.0, 10.0, 122.0
 	if len(s.Warm) == 0 {
 		return ""
@@ -187,7 +207,12 @@ func Warmth(s nursery.SeasonPage) template.HTML {
 	x := func(i int) float64 { return left + (w-left-right)*float64(i)/float64(max(1, n-1)) }
 	y := func(v float64) float64 { return foot - (foot-top)*v/most }
 	var p pen
-	p.open(w, h, "warmth", fmt.Sprintf("%.0f degree-days so far, %.0f in a usual year", s.Warm[len(s.Warm)-1], s.Usual[min(len(s.Warm), len(s.Usual))-1]))
+	p.open(
+		w,
+		h,
+		"warmth",
+		fmt.Sprintf("%.0f degree-days so far, %.0f in a usual year", s.Warm[len(s.Warm)-1], s.Usual[min(len(s.Warm), len(s.Usual))-1]),
+	)
 	p.line(left, foot, w-right, foot, "rule")
 	step := 50.0
 	for most/step > 5 {

@@ -10,27 +10,55 @@ import (
 	"unionknot/internal/core/benchday"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/days"
+	seasonstage "unionknot/internal/nursery/season"
+	"unionknot/internal/outlook"
 	"unionknot/internal/web/draw"
 )
 
 // seasonPage is a year with an anchor moved, a window of each sort, and a past.
-func seasonPage() nursery.SeasonPage {
+func seasonPage() seasonstage.SeasonPage {
 	from := time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)
-	y := season.Year{Anchors: []season.Anchor{{Kind: season.RestBegins, Month: 11, Day: 5}, {Kind: season.BudSwell, Month: 3, Day: 5}, {Kind: season.SlipBegins, Month: 4, Day: 8},
-		{Kind: season.SlipEnds, Month: 9, Day: 5}, {Kind: season.BudwoodRipe, Month: 7, Day: 5}}}
+	y := season.Year{
+		Anchors: []season.Anchor{
+			{Kind: season.RestBegins, Month: 11, Day: 5},
+			{Kind: season.BudSwell, Month: 3, Day: 5},
+			{Kind: season.SlipBegins, Month: 4, Day: 8},
+			{Kind: season.SlipEnds, Month: 9, Day: 5},
+			{Kind: season.BudwoodRipe, Month: 7, Day: 5},
+		},
+	}
 	c := y.Around(from)
-	whip := technique.Technique{Key: "whip", Name: `whip & "tongue"`, StockStates: []string{"resting", "waking"}, WoodStates: []string{"resting"}}
-	p := nursery.SeasonPage{Band: nursery.Band{Today: from.AddDate(0, 0, 53), Spans: y.Band(2027)}, Name: "<pome>", Rests: true, From: from,
-		Wood: map[string][]season.Span{season.Resting: c.WoodSpans(season.Resting), season.RipeGreen: c.WoodSpans(season.RipeGreen)},
-		Rows: []nursery.SeasonRow{{Technique: whip, Windows: whip.Windows(c, nil, technique.OnBench)}, {Technique: technique.Technique{Name: "none"}}},
-		Past: []nursery.PastYear{{Year: 2026, Spans: y.Band(2026)}, {Year: 2024, Spans: y.Band(2024)}}}
+	whip := technique.Technique{
+		Key:         "whip",
+		Name:        `whip & "tongue"`,
+		StockStates: []string{"resting", "waking"},
+		WoodStates:  []string{"resting"},
+	}
+	p := seasonstage.SeasonPage{
+		Band:  seasonstage.Band{Today: from.AddDate(0, 0, 53), Spans: y.Band(2027)},
+		Name:  "<pome>",
+		Rests: true,
+		From:  from,
+		Wood:  map[string][]season.Span{season.Resting: c.WoodSpans(season.Resting), season.RipeGreen: c.WoodSpans(season.RipeGreen)},
+		Rows: []seasonstage.SeasonRow{
+			{Technique: whip, Windows: whip.Windows(c, nil, technique.OnBench)},
+			{Technique: technique.Technique{Name: "none"}},
+		},
+		Past: []seasonstage.PastYear{{Year: 2026, Spans: y.Band(2026)}, {Year: 2024, Spans: y.Band(2024)}},
+	}
 	for i, k := range season.Kinds {
-		l := nursery.AnchorLine{Index: i, Kind: k}
+		l := seasonstage.AnchorLine{Index: i, Kind: k}
 		for _, a := range y.Anchors {
 			if a.Kind == k {
 				l.Has, l.Usual = true, time.Date(2027, time.Month(a.Month), a.Day, 0, 0, 0, 0, time.UTC)
-				l.This = season.Dated{Kind: k, Usual: l.Usual, On: l.Usual.AddDate(0, 0, -4), Low: l.Usual.AddDate(0, 0, -12), High: l.Usual.AddDate(0, 0, 5)}
+				l.This = season.Dated{
+					Kind:  k,
+					Usual: l.Usual,
+					On:    l.Usual.AddDate(0, 0, -4),
+					Low:   l.Usual.AddDate(0, 0, -12),
+					High:  l.Usual.AddDate(0, 0, 5),
+				}
 			}
 		}
 		p.Anchors = append(p.Anchors, l)
@@ -50,12 +78,12 @@ func TestTheYearIsDrawnAndItsFlagsCanBeReached(t *testing.T) {
 	assert.Contains(t, looked, "window-best")
 	assert.Contains(t, looked, "window-closing")
 	assert.Contains(t, looked, "2024")
-	sound(t, "a site of nothing", draw.Season(nursery.SeasonPage{From: p.From}, true))
+	sound(t, "a site of nothing", draw.Season(seasonstage.SeasonPage{From: p.From}, true))
 }
 
 func TestWarmthIsDrawnAsFarAsItWasRead(t *testing.T) {
-	assert.Empty(t, draw.Warmth(nursery.SeasonPage{}), "nothing was read")
-	p := nursery.SeasonPage{WarmFrom: time.Date(2027, 1, 4, 0, 0, 0, 0, time.UTC)}
+	assert.Empty(t, draw.Warmth(seasonstage.SeasonPage{}), "nothing was read")
+	p := seasonstage.SeasonPage{WarmFrom: time.Date(2027, 1, 4, 0, 0, 0, 0, time.UTC)}
 	for i := range 150 {
 		p.Usual = append(p.Usual, float64(i))
 		if i < 50 {
@@ -71,10 +99,10 @@ func TestWarmthIsDrawnAsFarAsItWasRead(t *testing.T) {
 
 func TestMeansAreDrawnWithWhatLacks(t *testing.T) {
 	for name, c := range map[string]struct {
-		bar   nursery.Bar
+		bar   outlook.Bar
 		lacks bool
-	}{"enough": {nursery.Bar{Name: "Wood", Have: 300, Want: 100}, false}, "some": {nursery.Bar{Name: "Stock", Have: 40, Want: 100}, true},
-		"none": {nursery.Bar{Name: "Hands", Want: 8}, true}, "nothing wanted": {nursery.Bar{Name: "Window"}, false}} {
+	}{"enough": {outlook.Bar{Name: "Wood", Have: 300, Want: 100}, false}, "some": {outlook.Bar{Name: "Stock", Have: 40, Want: 100}, true},
+		"none": {outlook.Bar{Name: "Workers", Want: 8}, true}, "nothing wanted": {outlook.Bar{Name: "Window"}, false}} {
 		svg := draw.Means(c.bar, 90)
 		sound(t, name, svg)
 		assert.Equal(t, c.lacks, strings.Contains(string(svg), `class="lacks"`), name)
@@ -93,7 +121,7 @@ func TestHoursOverAreMarked(t *testing.T) {
 
 func TestTeamsAreDrawnPersonByPerson(t *testing.T) {
 	for n := 2; n <= 6; n++ {
-		p := nursery.TeamPage{Asked: nursery.TeamAsked{People: n, CutSeconds: 50, TieSeconds: 20}, Says: "x"}
+		p := days.TeamPage{Asked: days.TeamAsked{People: n, CutSeconds: 50, TieSeconds: 20}, Says: "x"}
 		for _, s := range benchday.Splits(n, 50.0/3600, 20.0/3600, 1600, 1200) {
 			if s.Solo {
 				p.Solo = s

@@ -6,13 +6,14 @@ import (
 	"math"
 
 	"unionknot/internal/core/benchday"
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/days"
+	"unionknot/internal/words"
 )
 
 // Team draws three minutes of the bench: each person's cuts and ties one after
 // another, and where one side waits for the other; the best team above, all
 // alone beneath.
-func Team(t nursery.TeamPage) template.HTML {
+func Team(t days.TeamPage) template.HTML {
 	const w, left, row, gap = 760.0, 150.0, 24.0, 34.0
 	seconds := math.Max(180, 4*(t.Asked.CutSeconds+t.Asked.TieSeconds))
 	n := t.Asked.People
@@ -22,7 +23,7 @@ func Team(t nursery.TeamPage) template.HTML {
 	p.open(w, h, "team", t.Says)
 	at := 18.0
 	lanes := func(title string, s benchday.Split) {
-		p.text(0, at, "heading", "start", fmt.Sprintf("%s: %.0f an hour, %s a graft", title, s.PerHour, nursery.Money(int(s.Cents+0.5))))
+		p.text(0, at, "heading", "start", fmt.Sprintf("%s: %.0f an hour, %s a graft", title, s.PerHour, words.Money(int(s.Cents+0.5))))
 		at += 10
 		for i := range n {
 			name, cuts, ties := "alone", true, true
@@ -53,7 +54,7 @@ func Team(t nursery.TeamPage) template.HTML {
 
 // lane draws one person's work: every graft comes at the pace of the slower
 // side.
-func (p *pen) lane(t nursery.TeamPage, s benchday.Split, x func(float64) float64, at, seconds float64, cuts, ties bool, i int) {
+func (p *pen) lane(t days.TeamPage, s benchday.Split, x func(float64) float64, at, seconds float64, cuts, ties bool, i int) {
 	const tall = 17.0
 	cut, tie := t.Asked.CutSeconds, t.Asked.TieSeconds
 	busy := 0.0

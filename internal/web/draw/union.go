@@ -6,12 +6,12 @@ import (
 	"math"
 
 	"unionknot/internal/core/union"
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/match"
 )
 
 // Union draws the two faces as one looks onto the cut, the scion laid the
 // house's way, with the stretches where cambium meets.
-func Union(p nursery.UnionPage) template.HTML {
+func Union(p match.UnionPage) template.HTML {
 	const w, h = 760.0, 250.0
 	var pen pen
 	pen.open(w, h, "union", fmt.Sprintf("Looking onto the cut: %.1f mm of cambium meets", p.Laid.MM))
@@ -57,7 +57,7 @@ func Union(p nursery.UnionPage) template.HTML {
 
 // Shift draws contact as the scion is moved over from the centre, and where a
 // hand that aims at flush lands nine times in ten.
-func Shift(p nursery.UnionPage) template.HTML {
+func Shift(p match.UnionPage) template.HTML {
 	const w, h, base, top = 390.0, 150.0, 120.0, 16.0
 	var pen pen
 	pen.open(w, h, "shift", fmt.Sprintf("Contact by shift: centred %.1f mm, flush %.1f mm", p.By[union.Centred].MM, p.By[union.Flush].MM))

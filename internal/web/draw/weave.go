@@ -8,7 +8,7 @@ import (
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/match"
 )
 
 // patterns tell techniques' threads apart by more than colour: the class of
@@ -35,7 +35,7 @@ type ribbon struct {
 // Weave draws stems on the left and pieces on the right on one mm scale, and
 // the threads between them: level is an even match, the steeper the thinner
 // the wood.
-func Weave(m nursery.MatchPage) template.HTML {
+func Weave(m match.MatchPage) template.HTML {
 	const w, gapL, gapR, top, widest = 780.0, 250.0, 560.0, 34.0, 180.0
 	var p pen
 	low, high, ok := span(m.Stock, m.Wood)
@@ -47,7 +47,17 @@ func Weave(m nursery.MatchPage) template.HTML {
 	rows := float64(high-low) + 1
 	step := math.Min(34, math.Max(14, 540/rows))
 	h := top + step*rows + 16
-	p.open(w, h, "weave", fmt.Sprintf("%d grafts paired between %d stems and %d pieces of wood", m.Weave.Paired, caliper.Total(m.Stock), caliper.Total(m.Wood)))
+	p.open(
+		w,
+		h,
+		"weave",
+		fmt.Sprintf(
+			"%d grafts paired between %d stems and %d pieces of wood",
+			m.Weave.Paired,
+			caliper.Total(m.Stock),
+			caliper.Total(m.Wood),
+		),
+	)
 	y := func(c caliper.Class) float64 { return top + step*float64(high-c) } // top edge of a class
 	p.text(gapL, 16, "heading stock-word", "end", "Rootstock, "+m.Order.StockType)
 	p.text(gapR, 16, "heading scion-word", "start", "Wood, "+m.Order.Variety)
@@ -108,7 +118,7 @@ func ribbons(w pairing.Weave) []ribbon {
 	return out
 }
 
-func (p *pen) ribbons(m nursery.MatchPage, rs []ribbon, y func(caliper.Class) float64, barH, gapL, gapR float64) {
+func (p *pen) ribbons(m match.MatchPage, rs []ribbon, y func(caliper.Class) float64, barH, gapL, gapR float64) {
 	order := map[string]int{}
 	for i, l := range m.Ways {
 		order[l.Technique.Key] = i
@@ -135,8 +145,23 @@ func (p *pen) ribbons(m nursery.MatchPage, rs []ribbon, y func(caliper.Class) fl
 			return mine
 		}
 		y1, y2 := place(atS, r.stock, sumS[r.stock]), place(atW, r.scion, sumW[r.scion])
-		p.f(`<path d="M%.5g %.5g C%.5g %.5g %.5g %.5g %.5g %.5g" class="thread %s" stroke-width="%.3g"><title>%d: %s mm stock with %s mm wood, %s</title></path>`,
-			gapL, y1, mid, y1, mid, y2, gapR, y2, ThreadClass(order[r.way]), thick, r.n, r.stock, r.scion, template.HTMLEscapeString(m.WayNames[r.way]))
+		p.f(
+			`<path d="M%.5g %.5g C%.5g %.5g %.5g %.5g %.5g %.5g" class="thread %s" stroke-width="%.3g"><title>%d: %s mm stock with %s mm wood, %s</title></path>`,
+			gapL,
+			y1,
+			mid,
+			y1,
+			mid,
+			y2,
+			gapR,
+			y2,
+			ThreadClass(order[r.way]),
+			thick,
+			r.n,
+			r.stock,
+			r.scion,
+			template.HTMLEscapeString(m.WayNames[r.way]),
+		)
 	}
 }
 

@@ -4,6 +4,7 @@ package heal
 
 import (
 	"embed"
+	"errors"
 	"fmt"
 	"net/http"
 	"strings"
@@ -12,6 +13,8 @@ import (
 
 	"unionknot/internal/core/tagcode"
 	"unionknot/internal/nursery"
+	healstage "unionknot/internal/nursery/heal"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 )
@@ -41,10 +44,10 @@ func (h heal) list(w http.ResponseWriter, r *http.Request) error {
 		if err == nil {
 			return page.Go(w, r, "/heal/"+code)
 		}
-		h.Flash(r, "%s: %s.", typed, strings.SplitN(err.Error(), ": ", 2)[1])
+		h.Flash(r, "%s: %s.", typed, errors.Unwrap(err))
 		return page.Go(w, r, "/heal")
 	}
-	p, err := h.Nursery.Heal(r.Context(), page.QueryInt(r, "after"))
+	p, err := h.Nursery.Heal(r.Context())
 	if err != nil {
 		return err
 	}
@@ -56,7 +59,7 @@ func (h heal) list(w http.ResponseWriter, r *http.Request) error {
 }
 
 type listPage struct {
-	nursery.HealPage
+	outlook.HealPage
 	Counted []store.Tag
 }
 
@@ -66,7 +69,7 @@ type causeRow struct {
 }
 
 type countPage struct {
-	nursery.CountPage
+	healstage.CountPage
 	Rows  []causeRow
 	Looks []string
 	Can   bool
@@ -83,7 +86,7 @@ func (h heal) show(w http.ResponseWriter, r *http.Request, look string, f page.F
 	if err != nil {
 		return err
 	}
-	p := countPage{CountPage: cp, Looks: nursery.Looks, Can: page.Actor(r).Role != nursery.Looker}
+	p := countPage{CountPage: cp, Looks: healstage.Looks, Can: page.Actor(r).Role != nursery.Looker}
 	if status == http.StatusOK && cp.Now != nil {
 		f.Values.Set("taken", fmt.Sprint(cp.Now.Taken))
 		f.Values.Set("doubtful", fmt.Sprint(cp.Now.Doubtful))
@@ -111,7 +114,15 @@ func (h heal) keep(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	code := chi.URLParam(r, "code")
-	n := nursery.NewCount{ID: f.Text("once"), Look: f.Text("look"), Taken: f.Int("taken"), Doubtful: f.Int("doubtful"), Dead: f.Int("dead"), Replaces: f.Text("replaces"), Causes: map[string]int{}}
+	n := healstage.NewCount{
+		ID:       f.Text("once"),
+		Look:     f.Text("look"),
+		Taken:    f.Int("taken"),
+		Doubtful: f.Int("doubtful"),
+		Dead:     f.Int("dead"),
+		Replaces: f.Text("replaces"),
+		Causes:   map[string]int{},
+	}
 	for k := range f.Values {
 		if c, ok := strings.CutPrefix(k, "cause:"); ok {
 			n.Causes[c] = f.Int(k)

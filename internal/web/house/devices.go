@@ -141,9 +141,13 @@ func (h house) export(w http.ResponseWriter, r *http.Request) error {
 	if err := h.Nursery.Export(r.Context(), page.Actor(r), kind, format, &b); err != nil {
 		return err
 	}
-	types := map[exchange.Format]string{exchange.CSV: "text/csv; charset=utf-8", exchange.XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}
+	types := map[exchange.Format]string{
+		exchange.CSV:  "text/csv; charset=utf-8",
+		exchange.XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+	}
 	w.Header().Set("Content-Type", types[format])
-	w.Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%s-%s.%s", kind, h.Nursery.Today().Format(time.DateOnly), format))
+	w.Header().
+		Set("Content-Disposition", fmt.Sprintf("attachment; filename=%s-%s.%s", kind, h.Nursery.Today().Format(time.DateOnly), format))
 	_, err := b.WriteTo(w)
 	return err
 }

@@ -16,8 +16,12 @@ import (
 	"unionknot/docs/examples"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/access"
+	housestage "unionknot/internal/nursery/house"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 //go:embed templates/*.html
@@ -58,7 +62,7 @@ type wayLine struct {
 }
 
 type housePage struct {
-	nursery.HousePage
+	housestage.HousePage
 	Ways      []wayLine
 	Roles     []string
 	ChancePct int
@@ -69,9 +73,19 @@ type housePage struct {
 // worthRow is one thing's worth, as it stands in the form.
 type worthRow struct{ Key, Label, Value string }
 
-func worthRows(w nursery.Worth) []worthRow {
-	return []worthRow{{"wage", "An hour's wage", nursery.Money(w.WageCents)}, {"tree", "A live tree", nursery.Money(w.TreeCents)}, {"stem", "A stem of stock", nursery.Money(w.StemCents)},
-		{"piece", "A piece of wood", nursery.Money(w.PieceCents)}, {"delay", "A year's delay, % of a tree", strconv.Itoa(w.DelayPct)}, {"grade", "Live trees that make the grade, %", strconv.Itoa(w.GradePct)}}
+func worthRows(w outlook.Worth) []worthRow {
+	return []worthRow{
+		{"wage", "An hour's wage", words.Money(w.WageCents)},
+		{"tree", "A live tree", words.Money(w.TreeCents)},
+		{"stem", "A stem of stock", words.Money(w.StemCents)},
+		{
+			"piece",
+			"A piece of wood",
+			words.Money(w.PieceCents),
+		},
+		{"delay", "A year's delay, % of a tree", strconv.Itoa(w.DelayPct)},
+		{"grade", "Live trees that make the grade, %", strconv.Itoa(w.GradePct)},
+	}
 }
 
 func (h house) show(w http.ResponseWriter, r *http.Request) error {
@@ -84,9 +98,9 @@ func (h house) showHouse(w http.ResponseWriter, r *http.Request, f page.Form, st
 		return err
 	}
 	p := housePage{HousePage: hp, Roles: []string{string(nursery.BenchHand), string(nursery.Propagator), string(nursery.Looker)},
-		ChancePct: int(hp.House.Chance*100 + 0.5), Kinds: nursery.LoadKinds, Worth: worthRows(nursery.WorthOf(hp.House))}
+		ChancePct: int(hp.House.Chance*100 + 0.5), Kinds: nursery.LoadKinds, Worth: worthRows(outlook.WorthOf(hp.House))}
 	for _, x := range hp.Ways {
-		p.Ways = append(p.Ways, wayLine{x, nursery.Options(x)})
+		p.Ways = append(p.Ways, wayLine{x, housestage.Options(x)})
 	}
 	return h.ShowStatus(w, r, h.views["house"], page.Frame{Title: "House", Stage: "House", Data: p, Form: f}, status)
 }
@@ -109,7 +123,14 @@ func (h house) worth(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	cents := func(name string) int { return int(math.Round(f.Number(name) * 100)) }
-	n := nursery.Worth{WageCents: cents("wage"), TreeCents: cents("tree"), StemCents: cents("stem"), PieceCents: cents("piece"), DelayPct: f.Int("delay"), GradePct: f.Int("grade")}
+	n := outlook.Worth{
+		WageCents:  cents("wage"),
+		TreeCents:  cents("tree"),
+		StemCents:  cents("stem"),
+		PieceCents: cents("piece"),
+		DelayPct:   f.Int("delay"),
+		GradePct:   f.Int("grade"),
+	}
 	if err = f.Err(); err == nil {
 		err = h.Nursery.SetWorth(r.Context(), page.Actor(r), n)
 	}
@@ -121,7 +142,7 @@ func (h house) settings(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n := nursery.Settings{Name: f.Text("house_name"), Place: f.Text("place"), TagSize: f.Int("tag_size"), ChancePct: f.Int("chance")}
+	n := housestage.Settings{Name: f.Text("house_name"), Place: f.Text("place"), TagSize: f.Int("tag_size"), ChancePct: f.Int("chance")}
 	if err = f.Err(); err == nil {
 		err = h.Nursery.ChangeSettings(r.Context(), page.Actor(r), n)
 	}
@@ -133,7 +154,17 @@ func (h house) addPerson(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	err = h.Nursery.AddPerson(r.Context(), page.Actor(r), nursery.NewPerson{Name: f.Text("name"), SignIn: f.Text("sign_in"), Role: f.Text("role"), Password: f.Values.Get("password"), PIN: f.Text("pin")})
+	err = h.Nursery.AddPerson(
+		r.Context(),
+		page.Actor(r),
+		access.NewPerson{
+			Name:     f.Text("name"),
+			SignIn:   f.Text("sign_in"),
+			Role:     f.Text("role"),
+			Password: f.Values.Get("password"),
+			PIN:      f.Text("pin"),
+		},
+	)
 	return h.done(w, r, f, err, f.Text("name")+" is taken on.")
 }
 
@@ -224,7 +255,13 @@ func (h house) showPreview(w http.ResponseWriter, r *http.Request, f page.Form, 
 		return err
 	}
 	stage := map[string]string{"/stock": "Stock", "/wood": "Wood", "/orders": "Orders"}[p.Kind.Stage]
-	return h.ShowStatus(w, r, h.views["preview"], page.Frame{Title: "Preview of " + p.Load.FileName, Stage: stage, Data: p, Form: f}, status)
+	return h.ShowStatus(
+		w,
+		r,
+		h.views["preview"],
+		page.Frame{Title: "Preview of " + p.Load.FileName, Stage: stage, Data: p, Form: f},
+		status,
+	)
 }
 
 func (h house) load(w http.ResponseWriter, r *http.Request) error {

@@ -17,6 +17,8 @@ import (
 	"unionknot/internal/core/union"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
+	matchstage "unionknot/internal/nursery/match"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
@@ -50,7 +52,7 @@ func (m match) list(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	var todo []nursery.OrderLine
+	var todo []outlook.OrderLine
 	for _, l := range lines {
 		if l.ToGo > 0 {
 			todo = append(todo, l)
@@ -64,7 +66,7 @@ func (m match) list(w http.ResponseWriter, r *http.Request) error {
 }
 
 type listPage struct {
-	Todo  []nursery.OrderLine
+	Todo  []outlook.OrderLine
 	Fresh []store.Batch // made today, and not begun
 }
 
@@ -86,15 +88,22 @@ func (m match) undo(w http.ResponseWriter, r *http.Request) error {
 func askedWhy(v url.Values) *pairing.Pair {
 	stock, err1 := exchange.ParseNumber(v.Get("why_stock"))
 	wood, err2 := exchange.ParseNumber(v.Get("why_wood"))
-	if err1 != nil || err2 != nil || stock <= 0 || wood <= 0 || stock > 150 || wood > 150 || v.Get("why_lot") == "" || v.Get("why_bundle") == "" {
+	if err1 != nil || err2 != nil || stock <= 0 || wood <= 0 || stock > 150 || wood > 150 || v.Get("why_lot") == "" ||
+		v.Get("why_bundle") == "" {
 		return nil
 	}
 	code := func(name string) string { return strings.ToUpper(strings.TrimSpace(v.Get(name))) }
-	return &pairing.Pair{Order: code("why_order"), Lot: code("why_lot"), Bundle: code("why_bundle"), Stock: caliper.ClassOf(stock), Scion: caliper.ClassOf(wood)}
+	return &pairing.Pair{
+		Order:  code("why_order"),
+		Lot:    code("why_lot"),
+		Bundle: code("why_bundle"),
+		Stock:  caliper.ClassOf(stock),
+		Scion:  caliper.ClassOf(wood),
+	}
 }
 
 type weavePage struct {
-	nursery.MatchPage
+	matchstage.MatchPage
 	Drawing template.HTML
 	Samples []template.HTML
 	Tie     string
@@ -102,8 +111,8 @@ type weavePage struct {
 	Why     url.Values // what is asked after
 }
 
-func asked(grafts int, ways, against []string) nursery.Asked {
-	a := nursery.Asked{Grafts: grafts, Against: against}
+func asked(grafts int, ways, against []string) matchstage.Asked {
+	a := matchstage.Asked{Grafts: grafts, Against: against}
 	for _, w := range append(slices.Clone(ways), against...) {
 		if w != "" {
 			a.Ways = append(a.Ways, w)
@@ -119,12 +128,12 @@ func (m match) weave(w http.ResponseWriter, r *http.Request) error {
 	return m.show(w, r, a, page.NewForm(), http.StatusOK)
 }
 
-func (m match) show(w http.ResponseWriter, r *http.Request, a nursery.Asked, f page.Form, status int) error {
+func (m match) show(w http.ResponseWriter, r *http.Request, a matchstage.Asked, f page.Form, status int) error {
 	mp, err := m.Nursery.Match(r.Context(), chi.URLParam(r, "code"), a)
 	if err != nil {
 		return err
 	}
-	p := weavePage{MatchPage: mp, Drawing: draw.Weave(mp), Tie: "film", Healing: nursery.UsualHealing(mp.Genus.Key), Why: r.URL.Query()}
+	p := weavePage{MatchPage: mp, Drawing: draw.Weave(mp), Tie: "film", Healing: matchstage.UsualHealing(mp.Genus.Key), Why: r.URL.Query()}
 	for i := range mp.Ways {
 		p.Samples = append(p.Samples, draw.ThreadSample(i))
 	}
@@ -136,7 +145,7 @@ func (m match) show(w http.ResponseWriter, r *http.Request, a nursery.Asked, f p
 }
 
 type unionPage struct {
-	nursery.UnionPage
+	matchstage.UnionPage
 	Side, Face, Moved template.HTML
 	Workers           []store.Person
 }
@@ -208,8 +217,19 @@ func (m match) make(w http.ResponseWriter, r *http.Request) error {
 	a := asked(f.Int("grafts"), f.Values["way"], f.Values["against"])
 	code := ""
 	if err = f.Err(); err == nil {
-		code, err = m.Nursery.MakeBatch(r.Context(), page.Actor(r), chi.URLParam(r, "code"),
-			nursery.MakeBatch{Asked: a, Print: f.Text("print"), Once: f.Once, Tie: f.Text("tie"), Healing: f.Text("healing"), Why: f.Text("why")})
+		code, err = m.Nursery.MakeBatch(
+			r.Context(),
+			page.Actor(r),
+			chi.URLParam(r, "code"),
+			matchstage.MakeBatch{
+				Asked:   a,
+				Print:   f.Text("print"),
+				Once:    f.Once,
+				Tie:     f.Text("tie"),
+				Healing: f.Text("healing"),
+				Why:     f.Text("why"),
+			},
+		)
 	}
 	if form, ok := f.WithProblems(err); ok {
 		form.Once = page.UUID()

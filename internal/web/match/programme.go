@@ -9,13 +9,13 @@ import (
 	"strings"
 
 	"unionknot/internal/core/pairing"
-	"unionknot/internal/nursery"
+	matchstage "unionknot/internal/nursery/match"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 )
 
 type strandLine struct {
-	nursery.ProgrammeLine
+	matchstage.ProgrammeLine
 	Drawing template.HTML
 	Rows    []threadRow
 	Weigh   []weighRow
@@ -37,7 +37,7 @@ type askedRow struct {
 }
 
 type programmePage struct {
-	nursery.ProgrammePage
+	matchstage.ProgrammePage
 	Strands []strandLine
 	Ways    []wayKey
 	Asking  []askedRow
@@ -53,15 +53,15 @@ type wayKey struct {
 }
 
 // asking reads what is held and kept apart from the address.
-func asking(v url.Values) nursery.ProgrammeAsked {
-	var a nursery.ProgrammeAsked
+func asking(v url.Values) matchstage.ProgrammeAsked {
+	var a matchstage.ProgrammeAsked
 	for _, s := range v["hold"] {
-		if t, ok := nursery.ThreadOf(s); ok {
+		if t, ok := matchstage.ThreadOf(s); ok {
 			a.Held = append(a.Held, t)
 		}
 	}
 	for _, s := range v["apart"] {
-		if t, ok := nursery.ThreadOf(s); ok {
+		if t, ok := matchstage.ThreadOf(s); ok {
 			a.Banned = append(a.Banned, pairing.Pair{Order: t.Order, Lot: t.Lot, Bundle: t.Bundle, Stock: t.Stock, Scion: t.Scion})
 		}
 	}
@@ -126,7 +126,7 @@ func (m match) showProgramme(w http.ResponseWriter, r *http.Request, f page.Form
 			s.Weigh = append(s.Weigh, row)
 		}
 		for _, t := range l.Threads {
-			text := nursery.ThreadText(t)
+			text := matchstage.ThreadText(t)
 			row := threadRow{Thread: t, Hold: with("hold", text), Apart: with("apart", text)}
 			if t.Held {
 				row.Let = without("hold", text)
@@ -141,7 +141,7 @@ func (m match) showProgramme(w http.ResponseWriter, r *http.Request, f page.Form
 	}
 	for _, key := range []string{"hold", "apart"} {
 		for _, text := range v[key] {
-			if t, ok := nursery.ThreadOf(text); ok {
+			if t, ok := matchstage.ThreadOf(text); ok {
 				says := "held: " + t.Order + ", " + t.Lot + " " + t.Stock.String() + " mm with " + t.Bundle + " " + t.Scion.String() + " mm"
 				if key == "apart" {
 					says = "kept apart" + says[len("held"):]
@@ -164,12 +164,16 @@ func (m match) makeAll(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n, err := m.Nursery.MakeProgramme(r.Context(), page.Actor(r), nursery.MakeProgramme{Asked: asking(r.URL.Query()), Print: f.Text("print"), Once: f.Text("once"), Tie: f.Text("tie")})
+	n, err := m.Nursery.MakeProgramme(
+		r.Context(),
+		page.Actor(r),
+		matchstage.MakeProgramme{Asked: asking(r.URL.Query()), Print: f.Text("print"), Once: f.Text("once"), Tie: f.Text("tie")},
+	)
 	if form, ok := page.NewForm().WithProblems(err); ok {
 		return m.showProgramme(w, r, form, http.StatusUnprocessableEntity)
 	} else if err != nil {
 		return err
 	}
-	m.Flash(r, "%d batches are made: their stems and wood are set aside. Share them out among the hands.", n)
+	m.Flash(r, "%d batches are made: their stems and wood are set aside. Share them out among the workers.", n)
 	return page.Go(w, r, "/bench")
 }

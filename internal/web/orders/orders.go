@@ -9,6 +9,8 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"unionknot/internal/nursery"
+	ordersstage "unionknot/internal/nursery/orders"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 )
@@ -28,13 +30,15 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/orders", Who: page.Readers, Do: o.list},
 		{Method: "POST", Path: "/orders", Who: page.Boss, Do: o.add},
 		{Method: "GET", Path: "/orders/{code}", Who: page.Readers, Do: o.one},
+		{Method: "GET", Path: "/orders/closed", Who: page.Readers, Do: o.closed},
+		{Method: "POST", Path: "/orders/{code}/close", Who: page.Boss, Do: o.close},
 		{Method: "POST", Path: "/orders/{code}/sections", Who: page.Boss, Do: o.sections},
 	}
 }
 
 type listPage struct {
-	Lines             []nursery.OrderLine
-	WhatIf            nursery.WhatIf
+	Lines             []outlook.OrderLine
+	WhatIf            outlook.WhatIf
 	Trees, Grafts     int
 	ToGo, Lacking     int // grafts, and orders that lack something
 	Genera            []store.Genus
@@ -44,9 +48,9 @@ type listPage struct {
 }
 
 // whatIf reads the chance and the take that are tried out from the address.
-func whatIf(r *http.Request) nursery.WhatIf {
+func whatIf(r *http.Request) outlook.WhatIf {
 	chance := float64(page.QueryInt(r, "chance")) / 100
-	return nursery.WhatIf{Chance: chance, Points: int(page.QueryInt(r, "take"))}
+	return outlook.WhatIf{Chance: chance, Points: int(page.QueryInt(r, "take"))}
 }
 
 func (o orders) list(w http.ResponseWriter, r *http.Request) error {
@@ -83,8 +87,17 @@ func (o orders) add(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n := nursery.NewOrder{Code: f.Text("code"), Genus: f.Text("genus"), Variety: f.Text("variety"), StockGenus: f.Text("stock_genus"), StockType: f.Text("stock_type"),
-		Trees: f.Int("trees"), Priority: f.Int("priority"), DueOn: f.Date("due_on"), Buyer: f.Text("buyer")}
+	n := ordersstage.NewOrder{
+		Code:       f.Text("code"),
+		Genus:      f.Text("genus"),
+		Variety:    f.Text("variety"),
+		StockGenus: f.Text("stock_genus"),
+		StockType:  f.Text("stock_type"),
+		Trees:      f.Int("trees"),
+		Priority:   f.Int("priority"),
+		DueOn:      f.Date("due_on"),
+		Buyer:      f.Text("buyer"),
+	}
 	if err = f.Err(); err == nil {
 		err = o.Nursery.AddOrder(r.Context(), page.Actor(r), n)
 	}
@@ -95,6 +108,41 @@ func (o orders) add(w http.ResponseWriter, r *http.Request) error {
 	}
 	o.Flash(r, "Order %s is taken.", n.Code)
 	return page.Go(w, r, "/orders")
+}
+
+type closedPage struct {
+	Orders []store.Order
+	Next   int64 // the id to go on from; 0 at the end
+}
+
+func (o orders) closed(w http.ResponseWriter, r *http.Request) error {
+	var p closedPage
+	var err error
+	if p.Orders, err = o.Nursery.ClosedOrders(r.Context(), page.QueryInt(r, "after")); err != nil {
+		return err
+	}
+	if n := len(p.Orders); n >= nursery.PageSize {
+		p.Next = p.Orders[n-1].ID
+	}
+	return o.Show(w, r, o.views["closed"], page.Frame{Title: "Closed orders", Stage: "Orders", Data: p})
+}
+
+// close closes an order, or opens it again.
+func (o orders) close(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	code, open := chi.URLParam(r, "code"), f.Text("open") == "yes"
+	if err := o.Nursery.CloseOrder(r.Context(), page.Actor(r), code, open); err != nil {
+		return err
+	}
+	o.Flash(
+		r,
+		map[bool]string{true: "Order %s is open again.", false: "Order %s is closed. It can be opened again on its page."}[open],
+		code,
+	)
+	return page.Go(w, r, "/orders/"+code)
 }
 
 // sections notes which sections an order's variety and stock are of.

@@ -52,7 +52,8 @@ func TestSignsThatAreNoTextAreTurnedAway(t *testing.T) {
 }
 
 func TestProblemsAreSortedByField(t *testing.T) {
-	form, ok := page.NewForm("code", "L-1").WithProblems(nursery.Problems{{Field: "code", Says: "first"}, {Field: "code", Says: "second"}, {Says: "whole"}})
+	form, ok := page.NewForm("code", "L-1").
+		WithProblems(nursery.Problems{{Field: "code", Says: "first"}, {Field: "code", Says: "second"}, {Says: "whole"}})
 	require.True(t, ok)
 	assert.Equal(t, "first", form.Problems["code"])
 	assert.Equal(t, "whole", form.Whole)
@@ -63,7 +64,8 @@ func TestProblemsAreSortedByField(t *testing.T) {
 }
 
 func TestBackLeadsToThisHouseOnly(t *testing.T) {
-	for from, want := range map[string]string{"http://house.example/stock?after=3": "/stock?after=3", "http://evil.example/x": "/today", "": "/today", "::bad": "/today"} {
+	for from, want := range map[string]string{"http://house.example/stock?after=3": "/stock?after=3", "http://evil.example/x": "/today",
+		"": "/today", "::bad": "/today"} {
 		r := httptest.NewRequest(http.MethodPost, "http://house.example/season-group", nil)
 		r.Header.Set("Referer", from)
 		assert.Equal(t, want, page.Back(r, "/today"), from)

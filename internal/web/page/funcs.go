@@ -11,8 +11,11 @@ import (
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/working"
-	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/match"
+	seasonstage "unionknot/internal/nursery/season"
+	"unionknot/internal/outlook"
 	"unionknot/internal/web/draw"
+	"unionknot/internal/words"
 )
 
 var funcs = template.FuncMap{
@@ -41,17 +44,26 @@ var funcs = template.FuncMap{
 		}
 		return strconv.FormatFloat(x, 'f', -1, 64)
 	},
+	"moved":      words.Moved,
+	"stands":     words.OrderStands,
+	"standing":   words.Standing,
+	"bound":      words.Bound,
+	"shortfall":  words.OrderShort,
+	"leftover":   words.LeftOver,
+	"notjoined":  words.NotJoined,
+	"notheld":    words.NotHeld,
+	"capital":    words.Capital,
 	"monthname":  func(m int) string { return time.Month(m).String()[:3] },
-	"daysoff":    nursery.DaysOff,
-	"threadtext": nursery.ThreadText,
-	"barsays": func(b nursery.Bar) string {
+	"daysoff":    seasonstage.DaysOff,
+	"threadtext": match.ThreadText,
+	"barsays": func(b outlook.Bar) string {
 		if !b.From.IsZero() {
 			return "from " + season.Say(b.From)
 		}
-		switch b.Name {
-		case "Hands":
+		switch b.Kind {
+		case outlook.KindWorkers:
 			return fmt.Sprintf("%.0f of %.0f h", b.Have, b.Want)
-		case "Window":
+		case outlook.KindWindow:
 			if b.Have == 0 {
 				return "shut"
 			}
@@ -60,14 +72,14 @@ var funcs = template.FuncMap{
 		return fmt.Sprintf("%.0f of %.0f", b.Have, b.Want)
 	},
 	"meansbar":  draw.Means,
-	"money":     nursery.Money,
-	"moneyf":    func(c float64) string { return nursery.Money(int(c + 0.5)) },
+	"money":     words.Money,
+	"moneyf":    func(c float64) string { return words.Money(int(c + 0.5)) },
 	"verdict":   draw.Verdict,
 	"long":      func(t time.Time) string { return t.Format("Mon 2 January") },
 	"thousands": Thousands,
-	"pct":       nursery.Pct,
+	"pct":       words.Pct,
 	"pc":        func(x float64) float64 { return x * 100 },
-	"pctrange":  nursery.PctRange,
+	"pctrange":  words.PctRange,
 	"f0":        func(x float64) string { return strconv.FormatFloat(x, 'f', 0, 64) },
 	"f1":        func(x float64) string { return strconv.FormatFloat(x, 'f', 1, 64) },
 	"mm":        MM,
@@ -85,10 +97,27 @@ var funcs = template.FuncMap{
 		return false
 	},
 	"field": func(f Form, name, label, kind, hint string) Field {
-		return Field{ID: f.Prefix + name, Name: name, Label: label, Type: kind, Value: f.Values.Get(name), Problem: f.Problems[name], Hint: hint}
+		return Field{
+			ID:      f.Prefix + name,
+			Name:    name,
+			Label:   label,
+			Type:    kind,
+			Value:   f.Values.Get(name),
+			Problem: f.Problems[name],
+			Hint:    hint,
+		}
 	},
 	"choice": func(f Form, name, label, hint string, options []string) Field {
-		return Field{ID: f.Prefix + name, Name: name, Label: label, Type: "select", Value: f.Values.Get(name), Problem: f.Problems[name], Hint: hint, Options: options}
+		return Field{
+			ID:      f.Prefix + name,
+			Name:    name,
+			Label:   label,
+			Type:    "select",
+			Value:   f.Values.Get(name),
+			Problem: f.Problems[name],
+			Hint:    hint,
+			Options: options,
+		}
 	},
 	// sheet is a form among several on a page: only the one that was sent shows
 	// what was typed and what was wrong.

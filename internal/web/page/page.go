@@ -19,6 +19,9 @@ import (
 	"github.com/alexedwards/scs/v2"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/season"
+	"unionknot/internal/nursery/stages"
+	"unionknot/internal/snapshot"
 )
 
 //go:embed templates/*.html
@@ -26,7 +29,7 @@ var shared embed.FS
 
 // Kit is what the stages' handlers work with.
 type Kit struct {
-	Nursery  *nursery.Service
+	Nursery  *stages.Set
 	Sessions *scs.SessionManager
 	Log      *slog.Logger
 	Stamp    string // of the built assets, to load them anew when they change
@@ -56,7 +59,12 @@ type Stage struct {
 
 // Stages in the order of work; a stage not built yet is not shown.
 var Stages = []Stage{
-	{"1", "Today", "/today", Everyone}, {"2", "Orders", "/orders", Readers}, {"3", "Stock", "/stock", Readers}, {"4", "Wood", "/wood", Readers},
+	{
+		"1",
+		"Today",
+		"/today",
+		Everyone,
+	}, {"2", "Orders", "/orders", Readers}, {"3", "Stock", "/stock", Readers}, {"4", "Wood", "/wood", Readers},
 	{"5", "Match", "/match", Readers}, {"6", "Bench", "/bench", Everyone}, {"7", "Heal", "/heal", Everyone},
 	{"9", "Results", "/results", Everyone}, {"0", "House", "/house", Boss},
 }
@@ -97,15 +105,17 @@ type Frame struct {
 	Bare         bool // no stage bar: the door, and print pages
 	Actor        nursery.Actor
 	Tablet       bool
+	KeysOff      bool // single keys do nothing for this person
 	House        string
 	Demo         bool
 	Stages       []Stage
-	Band         nursery.Band
+	Band         season.Band
 	Now          time.Time
 	Flash        string
 	Stamp        string
 	Data         any
 	Form         Form
+	Facts        *snapshot.Snapshot // that the page was made of, where it has any
 }
 
 // Show renders a page in the frame.
@@ -119,10 +129,13 @@ func (k *Kit) ShowStatus(w http.ResponseWriter, r *http.Request, v View, f Frame
 	f.Actor, _ = ActorOf(ctx)
 	f.Stamp = k.Stamp
 	f.Now = k.Nursery.Now()
-	var err error
-	if f.House, f.Demo, err = k.Nursery.HouseName(ctx); err != nil {
-		return err
+	if f.Facts == nil {
+		var err error
+		if f.Facts, err = k.Nursery.Facts(ctx); err != nil {
+			return err
+		}
 	}
+	f.House, f.Demo = f.Facts.House.Name, f.Facts.House.DemoDay != nil
 	if f.Actor.ID != 0 {
 		f.Tablet = k.Sessions.GetInt64(ctx, "tablet_by") != 0
 		f.Flash = k.Sessions.PopString(ctx, "flash")
@@ -131,9 +144,9 @@ func (k *Kit) ShowStatus(w http.ResponseWriter, r *http.Request, v View, f Frame
 				f.Stages = append(f.Stages, s)
 			}
 		}
-		if f.Band, err = k.Nursery.SeasonBand(ctx, k.Sessions.GetString(ctx, "group")); err != nil {
-			return err
-		}
+		p, _ := f.Facts.Person(f.Actor.ID)
+		f.KeysOff = p.KeysOff
+		f.Band = season.BandOf(f.Facts, k.Sessions.GetString(ctx, "group"))
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")

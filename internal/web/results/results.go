@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"unionknot/internal/exchange"
-	"unionknot/internal/nursery"
+	resultsstage "unionknot/internal/nursery/results"
 	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
@@ -33,10 +33,10 @@ func Routes(k *page.Kit) []page.Route {
 }
 
 type line struct {
-	nursery.ResultLine
+	resultsstage.ResultLine
 	Drawing template.HTML
 	Query   template.URL
-	Fair    *nursery.FairLine
+	Fair    *resultsstage.FairLine
 }
 
 type group struct {
@@ -47,7 +47,7 @@ type group struct {
 }
 
 type resultsPage struct {
-	nursery.ResultsPage
+	resultsstage.ResultsPage
 	AllDrawing template.HTML
 	Sets       []group
 	Seasons    []season
@@ -60,11 +60,11 @@ type season struct {
 	On   bool
 }
 
-func filter(r *http.Request) nursery.ResultsFilter {
+func filter(r *http.Request) resultsstage.ResultsFilter {
 	q := r.URL.Query()
-	f := nursery.ResultsFilter{Genus: q.Get("genus"), Whole: q.Get("all")}
+	f := resultsstage.ResultsFilter{Genus: q.Get("genus"), Whole: q.Get("all")}
 	if y := int(page.QueryInt(r, "season")); y > 1900 && y < 2200 {
-		f.From, f.To = nursery.SeasonDays(y)
+		f.From, f.To = resultsstage.SeasonDays(y)
 	}
 	if t, err := exchange.ParseDate(q.Get("from")); err == nil {
 		f.From = t
@@ -112,14 +112,14 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 		p.Sets = append(p.Sets, set)
 	}
 	for _, y := range s.Nursery.Seasons() {
-		from, to := nursery.SeasonDays(y)
+		from, to := resultsstage.SeasonDays(y)
 		p.Seasons = append(p.Seasons, season{y, from.Format("2006") + "–" + to.Format("06"), f.From.Equal(from)})
 	}
 	p.Most = 1
 	for _, c := range rp.Causes {
 		p.Most = max(p.Most, c.N)
 	}
-	return s.Show(w, r, s.views["results"], page.Frame{Title: "Results", Stage: "Results", Data: p})
+	return s.Show(w, r, s.views["results"], page.Frame{Title: "Results", Stage: "Results", Data: p, Facts: rp.Facts})
 }
 
 type tagsPage struct {

@@ -14,6 +14,7 @@ import (
 
 	core "unionknot/internal/core/season"
 	"unionknot/internal/nursery"
+	seasonstage "unionknot/internal/nursery/season"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 )
@@ -51,7 +52,7 @@ func (s season) first(w http.ResponseWriter, r *http.Request) error {
 }
 
 type seasonPage struct {
-	nursery.SeasonPage
+	seasonstage.SeasonPage
 	Drawing, Warmth template.HTML
 	Sent            string // which form was sent
 	Kind            nursery.LoadKind
@@ -90,13 +91,13 @@ func (s season) usual(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	var ds []nursery.UsualDate
+	var ds []seasonstage.UsualDate
 	kinds := core.Kinds
 	if f.Text("norest") != "" {
 		kinds = core.KindsNoRest
 	}
 	for i, k := range kinds {
-		ds = append(ds, nursery.UsualDate{Kind: k, Text: f.Text(fmt.Sprintf("on-%d", i)), Spread: f.Int(fmt.Sprintf("spread-%d", i))})
+		ds = append(ds, seasonstage.UsualDate{Kind: k, Text: f.Text(fmt.Sprintf("on-%d", i)), Spread: f.Int(fmt.Sprintf("spread-%d", i))})
 	}
 	if err = f.Err(); err == nil {
 		err = s.Nursery.SetUsual(r.Context(), page.Actor(r), chi.URLParam(r, "group"), ds)
@@ -109,7 +110,14 @@ func (s season) seen(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n := nursery.NewSeen{Says: f.Text("says"), On: f.Date("on"), Place: f.Text("place"), Note: f.Text("note"), Soil: f.Text("soil"), Sure: f.Text("sure") != ""}
+	n := seasonstage.NewSeen{
+		Says:  f.Text("says"),
+		On:    f.Date("on"),
+		Place: f.Text("place"),
+		Note:  f.Text("note"),
+		Soil:  f.Text("soil"),
+		Sure:  f.Text("sure") != "",
+	}
 	if err = f.Err(); err == nil {
 		err = s.Nursery.NoteSeen(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "group"), n)
 	}
@@ -158,7 +166,15 @@ func (s season) site(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.done(w, r, b.Group, "site", f, s.Nursery.ShipSeason(r.Context(), page.Actor(r), f.Text("site")), "Every group has the house defaults for a site "+f.Text("site")+" of the line.")
+	return s.done(
+		w,
+		r,
+		b.Group,
+		"site",
+		f,
+		s.Nursery.ShipSeason(r.Context(), page.Actor(r), f.Text("site")),
+		"Every group has the house defaults for a site "+f.Text("site")+" of the line.",
+	)
 }
 
 func (s season) normals(w http.ResponseWriter, r *http.Request) error {

@@ -114,7 +114,7 @@ document.addEventListener('alpine:init', () => {
             continue;
           }
           this.mark(r.id, 'safe');
-          document.getElementById('cal-now').innerHTML = await res.text();
+          htmx.swap('#cal-now', await res.text(), { swapStyle: 'innerHTML' });
         }
         if (this.mood === 'off') this.say('');
       } catch (e) {
@@ -145,7 +145,7 @@ document.addEventListener('alpine:init', () => {
           this.say('It could not be taken back: the line is down or it is gone already.', 'bad');
           return;
         }
-        document.getElementById('cal-now').innerHTML = await res.text();
+        htmx.swap('#cal-now', await res.text(), { swapStyle: 'innerHTML' });
       }
       this.last = this.last.filter((x) => x.id !== r.id);
       this.say(`${r.mm} mm is taken back.`);

@@ -12,6 +12,7 @@ import (
 
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery"
+	stockstage "unionknot/internal/nursery/stock"
 	"unionknot/internal/standin"
 	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
@@ -19,7 +20,7 @@ import (
 )
 
 type caliperPage struct {
-	nursery.LotPage
+	stockstage.LotPage
 	Drawing   template.HTML
 	Today     int
 	Low, High float64 // a reading outside is questioned before it is kept
@@ -48,7 +49,7 @@ func (s stock) caliperData(r *http.Request) (caliperPage, error) {
 
 // expected is where a lot's readings should lie: its grade and a third to
 // either side, or four spreads around what was measured. Both 0: anywhere.
-func expected(lp nursery.LotPage) (low, high float64) {
+func expected(lp stockstage.LotPage) (low, high float64) {
 	if n := float64(len(lp.Sample)); n >= 8 {
 		m, v := 0.0, 0.0
 		for _, d := range lp.Sample {

@@ -14,9 +14,12 @@ import (
 	"unionknot/internal/core/working"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
+	stockstage "unionknot/internal/nursery/stock"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 
 	"html/template"
 )
@@ -48,7 +51,7 @@ func Routes(k *page.Kit) []page.Route {
 }
 
 type lotLine struct {
-	nursery.LotLine
+	outlook.LotLine
 	Spark template.HTML
 }
 
@@ -67,7 +70,7 @@ func (s stock) list(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s stock) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
-	p := listPage{Forms: nursery.Forms, Open: status != http.StatusOK}
+	p := listPage{Forms: stockstage.Forms, Open: status != http.StatusOK}
 	lines, err := s.Nursery.Lots(r.Context(), page.QueryInt(r, "after"))
 	if err != nil {
 		return err
@@ -75,7 +78,7 @@ func (s stock) showList(w http.ResponseWriter, r *http.Request, f page.Form, sta
 	for _, l := range lines {
 		p.Lines = append(p.Lines, lotLine{l, draw.Spark(l.Diameters, "stock")})
 	}
-	if len(lines) == 40 {
+	if len(lines) == nursery.PageSize {
 		p.More = lines[len(lines)-1].Lot.ID
 	}
 	if p.Genera, err = s.Nursery.Genera(r.Context()); err != nil {
@@ -94,8 +97,21 @@ func (s stock) add(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n := nursery.NewLot{Code: f.Text("code"), Genus: f.Text("genus"), StockType: f.Text("stock_type"), Supplier: f.Text("supplier"), Form: f.Text("form"), Place: f.Text("place"),
-		Health: f.Text("health"), ReceivedOn: f.Date("received_on"), Received: f.Int("received"), GradeLow: f.Number("grade_low"), GradeHigh: f.Number("grade_high")}
+	n := stockstage.NewLot{
+		Code:      f.Text("code"),
+		Genus:     f.Text("genus"),
+		StockType: f.Text("stock_type"),
+		Supplier:  f.Text("supplier"),
+		Form:      f.Text("form"),
+		Place:     f.Text("place"),
+		Health: f.Text(
+			"health",
+		),
+		ReceivedOn: f.Date("received_on"),
+		Received:   f.Int("received"),
+		GradeLow:   f.Number("grade_low"),
+		GradeHigh:  f.Number("grade_high"),
+	}
 	if err = f.Err(); err == nil {
 		err = s.Nursery.AddLot(r.Context(), page.Actor(r), n)
 	}
@@ -110,7 +126,7 @@ func (s stock) add(w http.ResponseWriter, r *http.Request) error {
 }
 
 type lotPage struct {
-	nursery.LotPage
+	stockstage.LotPage
 	Drawing       template.HTML
 	GrowthDrawing template.HTML
 	How           working.Working
@@ -137,8 +153,19 @@ func (s stock) showLot(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if err != nil {
 		return err
 	}
-	p := lotPage{LotPage: lp, Drawing: draw.Diameters(lp.Diameters, "stock", "Diameters of lot "+lp.Lot.Code), How: howSpread(lp), Sure: howSure(lp),
-		GrowthDrawing: draw.Growth(lp.Grown), Ready: nursery.LotReady, Roots: nursery.LotRoots, Barks: nursery.LotBark, Leaves: nursery.LotLeaves}
+	p := lotPage{
+		LotPage: lp,
+		Drawing: draw.Diameters(lp.Diameters, "stock", "Diameters of lot "+lp.Lot.Code),
+		How:     howSpread(lp),
+		Sure:    howSure(lp),
+		GrowthDrawing: draw.Growth(
+			lp.Grown,
+		),
+		Ready:  stockstage.LotReady,
+		Roots:  stockstage.LotRoots,
+		Barks:  stockstage.LotBark,
+		Leaves: stockstage.LotLeaves,
+	}
 	for _, c := range lp.Diameters.All {
 		p.Rows = append(p.Rows, classRow{c.Class, c.N, freeIn(lp.Diameters.Free, c.Class)})
 	}
@@ -160,27 +187,52 @@ func freeIn(cs []caliper.Count, c caliper.Class) int {
 	return 0
 }
 
-func howSpread(p nursery.LotPage) working.Working {
-	w := working.Working{Title: "How many stems are in each class", Rule: "lot from a sample", Answer: fmt.Sprintf("%d stems", p.Lot.Received),
-		Says: "Classes of half a millimetre, named by their ends. The sample's shares are spread over the whole lot and rounded by largest remainder, so that they add up to it.",
+func howSpread(p stockstage.LotPage) working.Working {
+	w := working.Working{
+		Title:  "How many stems are in each class",
+		Rule:   "lot from a sample",
+		Answer: fmt.Sprintf("%d stems", p.Lot.Received),
+		Says: "Classes of half a millimetre, named by their ends. The sample's shares are spread over the whole lot and rounded by " +
+			"largest remainder, so that they add up to it.",
 		Inputs: []working.Input{{Name: "Stems received", Value: page.Thousands(p.Lot.Received), Source: working.Entered},
-			{Name: "Measured", Value: fmt.Sprintf("%d, of which the newest %d are used", len(p.Readings), len(p.Sample)), Source: working.Measured}}}
+			{
+				Name:   "Measured",
+				Value:  fmt.Sprintf("%d, of which the newest %d are used", len(p.Readings), len(p.Sample)),
+				Source: working.Measured,
+			}},
+	}
 	if len(p.Sample) == 0 {
-		w.Rule, w.Says = "lot from its grade", "Nothing of this lot is measured. It is spread evenly over its grade, which is only a guess: measure a sample."
+		w.Rule, w.Says = "lot from its grade", "Nothing of this lot is measured. It is spread evenly over its grade, which is only a "+
+			"guess: measure a sample."
 		if p.Lot.GradeLow != nil {
-			w.Inputs[1] = working.Input{Name: "Grade", Value: fmt.Sprintf("%g–%g mm", *p.Lot.GradeLow, *p.Lot.GradeHigh), Source: working.Entered}
+			w.Inputs[1] = working.Input{
+				Name:   "Grade",
+				Value:  fmt.Sprintf("%g–%g mm", *p.Lot.GradeLow, *p.Lot.GradeHigh),
+				Source: working.Entered,
+			}
 		}
 	}
 	return w
 }
 
-func howSure(p nursery.LotPage) working.Working {
-	return working.Working{Title: fmt.Sprintf("Share of at least %g mm", p.AtLeast), Answer: nursery.Pct(p.Share.Share), Rule: "share of at least x mm",
-		Range: fmt.Sprintf("%.0f–%.0f %%", p.Share.Low*100, p.Share.High*100),
-		Says:  "Stems of the sample that reach the diameter, over all measured. The range is the middle 90 % of a beta belief on a flat prior; it has no width once every stem is measured.",
-		Inputs: []working.Input{{Name: "Reach it", Value: fmt.Sprintf("%.0f of %d measured", p.Share.Share*float64(p.Share.Of), p.Share.Of), Source: working.Measured},
+func howSure(p stockstage.LotPage) working.Working {
+	return working.Working{
+		Title:  fmt.Sprintf("Share of at least %g mm", p.AtLeast),
+		Answer: words.Pct(p.Share.Share),
+		Rule:   "share of at least x mm",
+		Range:  fmt.Sprintf("%.0f–%.0f %%", p.Share.Low*100, p.Share.High*100),
+		Says: "Stems of the sample that reach the diameter, over all measured. The range is the middle 90 % of a beta belief on a " +
+			"flat prior; it has no width once every stem is measured.",
+		Inputs: []working.Input{
+			{
+				Name:   "Reach it",
+				Value:  fmt.Sprintf("%.0f of %d measured", p.Share.Share*float64(p.Share.Of), p.Share.Of),
+				Source: working.Measured,
+			},
 			{Name: "Stems in the lot", Value: page.Thousands(p.Lot.Received), Source: working.Entered},
-			{Name: "To halve the range", Value: fmt.Sprintf("measure %d more", p.Share.More), Source: "statistics"}}}
+			{Name: "To halve the range", Value: fmt.Sprintf("measure %d more", p.Share.More), Source: "statistics"},
+		},
+	}
 }
 
 // lotForm carries on with a lot's page after something was done to the lot.
@@ -200,7 +252,8 @@ func (s stock) measure(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	var mm []float64
-	for _, word := range strings.FieldsFunc(f.Text("mm"), func(c rune) bool { return c == ' ' || c == '\n' || c == '\r' || c == '\t' || c == ';' }) {
+	for _, word := range strings.FieldsFunc(f.Text("mm"),
+		func(c rune) bool { return c == ' ' || c == '\n' || c == '\r' || c == '\t' || c == ';' }) {
 		x, perr := exchange.ParseNumber(word)
 		if perr != nil && err == nil {
 			err = nursery.Problem{Field: "mm", Says: perr.Error() + ". Nothing was kept: mend it and send again."}
@@ -239,7 +292,15 @@ func (s stock) settle(w http.ResponseWriter, r *http.Request) error {
 	from, to, _ := strings.Cut(f.Text("move"), ">")
 	n := f.Int("n")
 	if err = f.Err(); err == nil {
-		err = s.Nursery.SettleStock(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), from, to, f.Text("reason"), n)
+		err = s.Nursery.SettleStock(
+			nursery.WithOnce(r.Context(), f.Once),
+			page.Actor(r),
+			chi.URLParam(r, "code"),
+			from,
+			to,
+			f.Text("reason"),
+			n,
+		)
 	}
 	return s.lotForm(w, r, f, err, "%s stems moved from %s to %s.", strconv.Itoa(n), from, to)
 }

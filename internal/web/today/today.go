@@ -19,6 +19,6 @@ func Routes(k *page.Kit) []page.Route {
 		if err != nil {
 			return err
 		}
-		return k.Show(w, r, views["today"], page.Frame{Title: "Today", Stage: "Today", Data: p})
+		return k.Show(w, r, views["today"], page.Frame{Title: "Today", Stage: "Today", Data: p, Facts: p.Facts})
 	}}}
 }

@@ -76,7 +76,14 @@ func (t trace) find(w http.ResponseWriter, r *http.Request) error {
 }
 
 // opens is where a code of each kind leads.
-var opens = map[string]string{"tag": "/trace/tag/", "lot": "/stock/lots/", "bundle": "/wood/bundles/", "plant": "/wood/plants/", "order": "/orders/", "batch": "/bench/batches/"}
+var opens = map[string]string{
+	"tag":    "/trace/tag/",
+	"lot":    "/stock/lots/",
+	"bundle": "/wood/bundles/",
+	"plant":  "/wood/plants/",
+	"order":  "/orders/",
+	"batch":  "/bench/batches/",
+}
 
 // kindOf is the kind of the one thing that bears the code, or "".
 func kindOf(found []store.Found, code string) string {

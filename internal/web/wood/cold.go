@@ -8,18 +8,20 @@ import (
 	"time"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/places"
+	"unionknot/internal/outlook"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 )
 
 type coldView struct {
-	nursery.ColdPage
+	outlook.ColdPage
 	Drawing template.HTML
 	Lines   []keptLine
 }
 
 type keptLine struct {
-	nursery.Kept
+	outlook.Kept
 	Life template.HTML
 	Soon bool
 }
@@ -42,7 +44,7 @@ func (s wood) showColds(w http.ResponseWriter, r *http.Request, f page.Form, sta
 	if err != nil {
 		return err
 	}
-	p.Found = nursery.Found
+	p.Found = outlook.Found
 	p.Kind, _ = nursery.KindOf("store")
 	for _, c := range cs {
 		v := coldView{ColdPage: c, Drawing: draw.Cold(c)}
@@ -55,7 +57,10 @@ func (s wood) showColds(w http.ResponseWriter, r *http.Request, f page.Form, sta
 }
 
 // coldForm reads a form of the store page, does what it asks, and goes on.
-func (s wood) coldForm(which string, do func(r *http.Request, f *page.Typed) (string, error)) func(http.ResponseWriter, *http.Request) error {
+func (s wood) coldForm(
+	which string,
+	do func(r *http.Request, f *page.Typed) (string, error),
+) func(http.ResponseWriter, *http.Request) error {
 	return func(w http.ResponseWriter, r *http.Request) error {
 		f, err := page.ReadForm(r)
 		if err != nil {
@@ -73,15 +78,19 @@ func (s wood) coldForm(which string, do func(r *http.Request, f *page.Typed) (st
 }
 
 func (s wood) addCold(r *http.Request, f *page.Typed) (string, error) {
-	n := nursery.NewColdPlace{Name: f.Text("name"), SetC: f.Number("set_c"), LowC: f.Number("low_c"), HighC: f.Number("high_c")}
+	n := places.NewColdPlace{Name: f.Text("name"), SetC: f.Number("set_c"), LowC: f.Number("low_c"), HighC: f.Number("high_c")}
 	if err := f.Err(); err != nil {
 		return "", err
 	}
-	return n.Name + " is noted. Bundles and lots whose place bears that name are kept there.", s.Nursery.AddColdPlace(r.Context(), page.Actor(r), n)
+	return n.Name + " is noted. Bundles and lots whose place bears that name are kept there.", s.Nursery.AddColdPlace(
+		r.Context(),
+		page.Actor(r),
+		n,
+	)
 }
 
 func (s wood) setCold(r *http.Request, f *page.Typed) (string, error) {
-	n := nursery.ChangeCold{SetC: f.Number("set_c"), LowC: f.Number("low_c"), HighC: f.Number("high_c"), Fruit: f.Text("fruit") != ""}
+	n := places.ChangeCold{SetC: f.Number("set_c"), LowC: f.Number("low_c"), HighC: f.Number("high_c"), Fruit: f.Text("fruit") != ""}
 	if err := f.Err(); err != nil {
 		return "", err
 	}
@@ -96,7 +105,16 @@ func (s wood) readCold(r *http.Request, f *page.Typed) (string, error) {
 	if err := f.Err(); err != nil {
 		return "", err
 	}
-	return fmt.Sprintf("%g °C is kept for %s.", c, f.Text("store")), s.Nursery.ReadCold(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), f.Text("store"), c)
+	return fmt.Sprintf(
+			"%g °C is kept for %s.",
+			c,
+			f.Text("store"),
+		), s.Nursery.ReadCold(
+			nursery.WithOnce(r.Context(), f.Once),
+			page.Actor(r),
+			f.Text("store"),
+			c,
+		)
 }
 
 // doubtCold settles a reading in doubt.
@@ -114,7 +132,7 @@ func (s wood) doubtCold(r *http.Request, f *page.Typed) (string, error) {
 }
 
 func (s wood) lookCold(r *http.Request, f *page.Typed) (string, error) {
-	n := nursery.NewLook{Bundle: f.Text("bundle"), Found: f.Text("found"), Thrown: f.Int("thrown"), Note: f.Text("note")}
+	n := places.NewLook{Bundle: f.Text("bundle"), Found: f.Text("found"), Thrown: f.Int("thrown"), Note: f.Text("note")}
 	if err := f.Err(); err != nil {
 		return "", err
 	}

@@ -10,11 +10,13 @@ import (
 
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
+	woodstage "unionknot/internal/nursery/wood"
+	"unionknot/internal/outlook"
 	"unionknot/internal/web/page"
 )
 
 type collectPage struct {
-	nursery.Collection
+	outlook.Collection
 	States   []string
 	Marks    map[string][]string
 	Measured []string
@@ -23,8 +25,8 @@ type collectPage struct {
 	Query    template.URL
 }
 
-func collectAsked(r *http.Request) nursery.CollectAsked {
-	a := nursery.CollectAsked{Spare: nursery.SparePct, Waste: nursery.WastePct}
+func collectAsked(r *http.Request) outlook.CollectAsked {
+	a := outlook.CollectAsked{Spare: outlook.SparePct, Waste: outlook.WastePct}
 	q := r.URL.Query()
 	if x, err := exchange.ParseNumber(q.Get("spare")); err == nil {
 		a.Spare = x
@@ -47,7 +49,15 @@ func (s wood) showCollect(w http.ResponseWriter, r *http.Request, f page.Form, s
 	} else if err != nil {
 		return err
 	}
-	p := collectPage{Collection: c, States: nursery.WoodStates, Marks: nursery.Marks, Measured: nursery.Measured, Sent: sent, Today: s.Nursery.Today().Format("2006-01-02"), Query: template.URL(r.URL.Query().Encode())}
+	p := collectPage{
+		Collection: c,
+		States:     outlook.WoodStates,
+		Marks:      woodstage.Marks,
+		Measured:   outlook.Measured,
+		Sent:       sent,
+		Today:      s.Nursery.Today().Format("2006-01-02"),
+		Query:      template.URL(r.URL.Query().Encode()),
+	}
 	return s.ShowStatus(w, r, s.views["collect"], page.Frame{Title: "Wood to cut", Stage: "Wood", Data: p, Form: f}, status)
 }
 
@@ -79,7 +89,16 @@ func (s wood) collectLabels(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.Show(w, r, s.views["labels"], page.Frame{Title: "Labels for the wood to cut", Bare: true, Data: collectPage{Collection: c, Query: template.URL(r.URL.Query().Encode())}})
+	return s.Show(
+		w,
+		r,
+		s.views["labels"],
+		page.Frame{
+			Title: "Labels for the wood to cut",
+			Bare:  true,
+			Data:  collectPage{Collection: c, Query: template.URL(r.URL.Query().Encode())},
+		},
+	)
 }
 
 // print sends the sheet's labels to the label printer.
@@ -90,7 +109,15 @@ func (s wood) print(w http.ResponseWriter, r *http.Request) error {
 	}
 	var ls []exchange.Label
 	for _, l := range c.Lines {
-		one := exchange.Label{Code: l.Bundle, Lines: []string{l.Plant.Variety + " (" + l.Plant.Genus + ")", "wood of " + l.Plant.Code + ", " + l.Plant.Place, "cut on ____________", strconv.Itoa(l.Sticks) + " sticks"}}
+		one := exchange.Label{
+			Code: l.Bundle,
+			Lines: []string{
+				l.Plant.Variety + " (" + l.Plant.Genus + ")",
+				"wood of " + l.Plant.Code + ", " + l.Plant.Place,
+				"cut on ____________",
+				strconv.Itoa(l.Sticks) + " sticks",
+			},
+		}
 		ls = append(ls, one, one)
 	}
 	id, err := s.Nursery.PrintLabels(r.Context(), page.Actor(r), "Wood to cut", ls)
@@ -109,7 +136,13 @@ func (s wood) see(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	code := chi.URLParam(r, "code")
-	n := nursery.SeePlant{SeenTrueBy: f.Text("seen_true_by"), SeenTrueOn: f.Date("seen_true_on"), Place: f.Text("place"), Health: f.Text("health"), Licence: f.Text("licence")}
+	n := woodstage.SeePlant{
+		SeenTrueBy: f.Text("seen_true_by"),
+		SeenTrueOn: f.Date("seen_true_on"),
+		Place:      f.Text("place"),
+		Health:     f.Text("health"),
+		Licence:    f.Text("licence"),
+	}
 	if err = f.Err(); err == nil {
 		err = s.Nursery.SeeTrue(r.Context(), page.Actor(r), code, n)
 	}
@@ -127,7 +160,7 @@ func (s wood) plantForm(w http.ResponseWriter, r *http.Request, f *page.Typed, e
 }
 
 func (s wood) addPhoto(w http.ResponseWriter, r *http.Request) error {
-	r.Body = http.MaxBytesReader(w, r.Body, nursery.MaxPhoto+64<<10)
+	r.Body = http.MaxBytesReader(w, r.Body, woodstage.MaxPhoto+64<<10)
 	f, err := page.ReadUpload(r)
 	var body []byte
 	if err == nil {

@@ -14,6 +14,8 @@ import (
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery"
+	woodstage "unionknot/internal/nursery/wood"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
@@ -57,7 +59,7 @@ func Routes(k *page.Kit) []page.Route {
 }
 
 type bundleLine struct {
-	nursery.BundleLine
+	outlook.BundleLine
 	Spark template.HTML
 }
 
@@ -78,7 +80,22 @@ type listPage struct {
 }
 
 func (s wood) list(w http.ResponseWriter, r *http.Request) error {
-	return s.showList(w, r, page.NewForm("cut_on", s.Nursery.Today().Format("2006-01-02"), "state", "resting", "buds_per_piece", "3", "plant", r.URL.Query().Get("plant")), http.StatusOK, "")
+	return s.showList(
+		w,
+		r,
+		page.NewForm(
+			"cut_on",
+			s.Nursery.Today().Format("2006-01-02"),
+			"state",
+			"resting",
+			"buds_per_piece",
+			"3",
+			"plant",
+			r.URL.Query().Get("plant"),
+		),
+		http.StatusOK,
+		"",
+	)
 }
 
 func (s wood) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int, which string) error {
@@ -86,14 +103,20 @@ func (s wood) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if err != nil {
 		return err
 	}
-	p := listPage{Plants: wp.Plants, States: nursery.WoodStates, SentPlant: which == "plant", SentBundle: which == "bundle", OpenBundle: which == "bundle" || r.URL.Query().Get("plant") != ""}
+	p := listPage{
+		Plants:     wp.Plants,
+		States:     outlook.WoodStates,
+		SentPlant:  which == "plant",
+		SentBundle: which == "bundle",
+		OpenBundle: which == "bundle" || r.URL.Query().Get("plant") != "",
+	}
 	for _, b := range wp.Bundles {
 		p.Bundles = append(p.Bundles, bundleLine{b, draw.Spark(b.Diameters, "scion")})
 	}
-	if len(wp.Plants) == 40 {
+	if len(wp.Plants) == nursery.PageSize {
 		p.MorePlants = wp.Plants[39].Code
 	}
-	if len(wp.Bundles) == 40 {
+	if len(wp.Bundles) == nursery.PageSize {
 		p.MoreBundles = wp.Bundles[39].Bundle.ID
 	}
 	if p.Genera, err = s.Nursery.Genera(r.Context()); err != nil {
@@ -102,7 +125,7 @@ func (s wood) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if p.Varieties, _, err = s.Nursery.Names(r.Context()); err != nil {
 		return err
 	}
-	p.Marks, p.Measured = nursery.Marks, nursery.Measured
+	p.Marks, p.Measured = woodstage.Marks, outlook.Measured
 	p.PlantK, _ = nursery.KindOf("plants")
 	p.BundK, _ = nursery.KindOf("bundles")
 	return s.ShowStatus(w, r, s.views["list"], page.Frame{Title: "Wood", Stage: "Wood", Data: p, Form: f}, status)
@@ -113,8 +136,17 @@ func (s wood) addPlant(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n := nursery.NewPlant{Code: f.Text("code"), Genus: f.Text("genus"), Variety: f.Text("variety"), Place: f.Text("place"), SeenTrueBy: f.Text("seen_true_by"),
-		Health: f.Text("health"), Licence: f.Text("licence"), PlantedYear: f.Int("planted_year"), SeenTrueOn: f.Date("seen_true_on")}
+	n := woodstage.NewPlant{
+		Code:        f.Text("code"),
+		Genus:       f.Text("genus"),
+		Variety:     f.Text("variety"),
+		Place:       f.Text("place"),
+		SeenTrueBy:  f.Text("seen_true_by"),
+		Health:      f.Text("health"),
+		Licence:     f.Text("licence"),
+		PlantedYear: f.Int("planted_year"),
+		SeenTrueOn:  f.Date("seen_true_on"),
+	}
 	if err = f.Err(); err == nil {
 		err = s.Nursery.AddPlant(r.Context(), page.Actor(r), n)
 	}
@@ -128,10 +160,30 @@ func (s wood) addPlant(w http.ResponseWriter, r *http.Request) error {
 }
 
 // bundleOf reads what was typed of a bundle.
-func bundleOf(f *page.Typed) nursery.NewBundle {
-	return nursery.NewBundle{Code: f.Text("code"), Plant: f.Text("plant"), State: f.Text("state"), Place: f.Text("place"), CutOn: f.Date("cut_on"), Sticks: f.Int("sticks"),
-		LengthMM: f.Number("length_mm"), BaseMM: f.Number("base_mm"), TipMM: f.Number("tip_mm"), InternodeMM: f.Number("internode_mm"), BlindPct: f.Number("blind_pct"), BudsPerPiece: f.Int("buds_per_piece"),
-		Whole: nursery.IsWhole(f.Text("measured"), f.Number("length_mm")), Sealed: f.Text("sealed") != "", Marks: f.Values["marks"], Dropped: f.Int("dropped")}
+func bundleOf(f *page.Typed) woodstage.NewBundle {
+	return woodstage.NewBundle{
+		Code:   f.Text("code"),
+		Plant:  f.Text("plant"),
+		State:  f.Text("state"),
+		Place:  f.Text("place"),
+		CutOn:  f.Date("cut_on"),
+		Sticks: f.Int("sticks"),
+		LengthMM: f.Number(
+			"length_mm",
+		),
+		BaseMM:       f.Number("base_mm"),
+		TipMM:        f.Number("tip_mm"),
+		InternodeMM:  f.Number("internode_mm"),
+		BlindPct:     f.Number("blind_pct"),
+		BudsPerPiece: f.Int("buds_per_piece"),
+		Whole: outlook.IsWhole(
+			f.Text("measured"),
+			f.Number("length_mm"),
+		),
+		Sealed:  f.Text("sealed") != "",
+		Marks:   f.Values["marks"],
+		Dropped: f.Int("dropped"),
+	}
 }
 
 func (s wood) addBundle(w http.ResponseWriter, r *http.Request) error {
@@ -174,7 +226,7 @@ func (s wood) showPlant(w http.ResponseWriter, r *http.Request, f page.Form, sta
 }
 
 type bundlePage struct {
-	nursery.BundlePage
+	woodstage.BundlePage
 	Drawing, Stick template.HTML
 	How            working.Working
 	Rows           []classRow
@@ -196,7 +248,11 @@ func (s wood) showBundle(w http.ResponseWriter, r *http.Request, f page.Form, st
 		return err
 	}
 	b := bp.Bundle
-	p := bundlePage{BundlePage: bp, Drawing: draw.Diameters(bp.Diameters, "scion", "Diameters of bundle "+b.Code), Stick: draw.Stick(bp.Stick, bp.Yield)}
+	p := bundlePage{
+		BundlePage: bp,
+		Drawing:    draw.Diameters(bp.Diameters, "scion", "Diameters of bundle "+b.Code),
+		Stick:      draw.Stick(bp.Stick, bp.Yield),
+	}
 	for _, c := range bp.Diameters.All {
 		row := classRow{Class: c.Class, All: c.N}
 		for _, x := range bp.Diameters.Free {
@@ -207,13 +263,18 @@ func (s wood) showBundle(w http.ResponseWriter, r *http.Request, f page.Form, st
 		p.Rows = append(p.Rows, row)
 	}
 	p.How = working.Working{Title: "Pieces in bundle " + b.Code, Answer: fmt.Sprintf("%d pieces", b.Pieces), Rule: "wood yield",
-		Says: "Nodes stand half an internode from the base and one internode apart. Those in the usable part, less the blind ones, give the pieces, taken from the base up; each is as thick as the stick is where it is cut.",
+		Says: "Nodes stand half an internode from the base and one internode apart. Those in the usable part, less the blind ones, " +
+			"give the pieces, taken from the base up; each is as thick as the stick is where it is cut.",
 		Inputs: []working.Input{
 			{Name: "Sticks", Value: fmt.Sprint(b.Sticks), Source: working.Measured},
 			{Name: "Length", Value: fmt.Sprintf("%g mm", b.LengthMM), Source: working.Measured},
 			{Name: "Base to tip", Value: fmt.Sprintf("%g to %g mm", b.BaseMM, b.TipMM), Source: working.Measured},
 			{Name: "Between nodes", Value: fmt.Sprintf("%g mm", b.InternodeMM), Source: working.Measured},
-			{Name: "Usable part", Value: map[bool]string{true: b.Usable + " of the shoot", false: "all: sticks cut from the base"}[b.WholeShoot], Source: working.HouseWay},
+			{
+				Name:   "Usable part",
+				Value:  map[bool]string{true: b.Usable + " of the shoot", false: "all: sticks cut from the base"}[b.WholeShoot],
+				Source: working.HouseWay,
+			},
 			{Name: "Nodes in it", Value: fmt.Sprint(bp.Yield.Nodes), Source: "geometry"},
 			{Name: "Blind", Value: fmt.Sprintf("%.0f %%", b.BlindShare*100), Source: working.Measured},
 			{Name: "Sound buds a stick", Value: fmt.Sprint(bp.Yield.Sound), Source: "geometry"},

@@ -1,0 +1,371 @@
+package access
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"regexp"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/crypto/argon2"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/store"
+)
+
+// waitAfterFive is how long the door stays shut after five wrong tries.
+const waitAfterFive = 5 * time.Minute
+
+// Cost of a password: 19 MiB, two passes.
+const (
+	argonMemory = 19 * 1024
+	argonPasses = 2
+)
+
+func hashSecret(secret string) string {
+	salt := make([]byte, 16)
+	rand.Read(salt)
+	return seal(secret, salt)
+}
+
+func seal(secret string, salt []byte) string {
+	key := argon2.IDKey([]byte(secret), salt, argonPasses, argonMemory, 1, 32)
+	b := base64.RawStdEncoding
+	return fmt.Sprintf("argon2id$%d$%d$%s$%s", argonMemory, argonPasses, b.EncodeToString(salt), b.EncodeToString(key))
+}
+
+func secretFits(hash, secret string) bool {
+	parts := strings.Split(hash, "$")
+	if len(parts) != 5 {
+		return false
+	}
+	salt, err := base64.RawStdEncoding.DecodeString(parts[3])
+	if err != nil {
+		return false
+	}
+	return subtle.ConstantTimeCompare([]byte(seal(secret, salt)), []byte(hash)) == 1
+}
+
+// nobody is checked when there is no such person, so that a wrong name takes
+// as long as a wrong password.
+var nobody = seal("", make([]byte, 16))
+
+// SetupCode readies an empty house for its first propagator and gives the
+// one-time code to print on the console. It gives "" when the house has one.
+func (s *Stage) SetupCode(ctx context.Context) (string, error) {
+	code := ""
+	err := s.DB.Tx(ctx, func(q store.Q) error {
+		h, err := q.LockHouse(ctx)
+		if err != nil {
+			return err
+		}
+		if n, err := q.Propagators(ctx); err != nil || n > 0 {
+			return err
+		}
+		const signs = "ABCDEFGHJKLMNPQRSTVWXYZ23456789"
+		r := nursery.Random()
+		b := make([]byte, 10)
+		for i := range b {
+			b[i] = signs[r.IntN(len(signs))]
+		}
+		code = string(b[:5]) + "-" + string(b[5:])
+		hash := hashSecret(code)
+		h.SetupCodeHash = &hash
+		return q.UpdateHouse(ctx, h)
+	})
+	return code, err
+}
+
+// Empty says whether nobody can run this house yet.
+func (s *Stage) Empty(ctx context.Context) (bool, error) {
+	n, err := s.DB.Q().Propagators(ctx)
+	return n == 0, err
+}
+
+// FirstPropagator makes the first account with the one-time code.
+func (s *Stage) FirstPropagator(ctx context.Context, code, house, name, signIn, password string) (nursery.Actor, error) {
+	var ps nursery.Problems
+	name, signIn = strings.TrimSpace(name), strings.ToLower(strings.TrimSpace(signIn))
+	checkPerson(&ps, name, signIn)
+	checkPassword(&ps, password)
+	if strings.TrimSpace(house) == "" {
+		ps.Add("house", "Give the nursery a name.")
+	}
+	if err := ps.Err(); err != nil {
+		return nursery.Actor{}, err
+	}
+	var a nursery.Actor
+	err := s.DB.Tx(ctx, func(q store.Q) error {
+		h, err := q.LockHouse(ctx)
+		if err != nil {
+			return err
+		}
+		if n, err := q.Propagators(ctx); err != nil {
+			return err
+		} else if n > 0 {
+			return nursery.Problem{Field: "", Says: "This house has its propagator already. Sign in instead."}
+		}
+		if h.SetupCodeHash == nil || !secretFits(*h.SetupCodeHash, strings.ToUpper(strings.TrimSpace(code))) {
+			return nursery.Problem{
+				Field: "code",
+				Says:  "That is not the code on the console. Look at the newest line there: each start makes a new code.",
+			}
+		}
+		hash := hashSecret(password)
+		id, err := q.AddPerson(ctx, store.Person{Name: name, SignIn: signIn, Role: string(nursery.Propagator), PasswordHash: &hash})
+		if err != nil {
+			return err
+		}
+		h.SetupCodeHash, h.Name = nil, strings.TrimSpace(house)
+		a = nursery.Actor{ID: id, Name: name, Role: nursery.Propagator}
+		if err := s.Changed(ctx, q, a, "person", name, "opened the house", nil, nil); err != nil {
+			return err
+		}
+		return q.UpdateHouse(ctx, h)
+	})
+	return a, err
+}
+
+var pinPattern = regexp.MustCompile(`^[0-9]{4,8}$`)
+
+func checkPerson(ps *nursery.Problems, name, signIn string) {
+	if name == "" || len(name) > 60 {
+		ps.Add("name", "Give a name of up to 60 letters.")
+	}
+	if signIn == "" || len(signIn) > 60 || strings.ContainsAny(signIn, " \t/") {
+		ps.Add("sign_in", "Give a sign-in name without spaces, such as maud.")
+	}
+}
+
+func checkPassword(ps *nursery.Problems, password string) {
+	if len([]rune(password)) < 10 {
+		ps.Add("password", "A password has at least 10 signs. Three words do well.")
+	}
+	if len(password) > 200 {
+		ps.Add("password", "A password has at most 200 signs.")
+	}
+}
+
+// ErrWait says that the door is shut for a while after five wrong tries.
+var ErrWait = errors.New("five wrong tries: wait five minutes, or ask the propagator")
+
+// SignIn checks a name and password.
+func (s *Stage) SignIn(ctx context.Context, signIn, password string) (nursery.Actor, error) {
+	p, err := s.DB.Q().PersonBySignIn(ctx, strings.ToLower(strings.TrimSpace(signIn)))
+	if err != nil && !errors.Is(err, nursery.ErrNotFound) {
+		return nursery.Actor{}, err
+	}
+	return s.checkSecret(ctx, p, p.PasswordHash, password, "That name and password do not belong together. Try again.")
+}
+
+// SignInByPIN checks a worker's PIN on a tablet that a propagator opened.
+func (s *Stage) SignInByPIN(ctx context.Context, person int64, pin string) (nursery.Actor, error) {
+	p, err := s.DB.Q().Person(ctx, person)
+	if err != nil && !errors.Is(err, nursery.ErrNotFound) {
+		return nursery.Actor{}, err
+	}
+	return s.checkSecret(ctx, p, p.PINHash, pin, "That is not your PIN. Try again.")
+}
+
+func (s *Stage) checkSecret(ctx context.Context, p store.Person, hash *string, secret, wrong string) (nursery.Actor, error) {
+	// Real time, not the nursery's: a demo day must not hold the door shut.
+	now := time.Now()
+	if p.ID == 0 || hash == nil || p.LeftOn != nil {
+		secretFits(nobody, secret)
+		return nursery.Actor{}, nursery.Problem{Field: "secret", Says: wrong}
+	}
+	if p.WaitUntil != nil && now.Before(*p.WaitUntil) {
+		return nursery.Actor{}, ErrWait
+	}
+	q := s.DB.Q()
+	if !secretFits(*hash, secret) {
+		if err := q.WrongTry(ctx, p.ID, now.Add(waitAfterFive)); err != nil {
+			return nursery.Actor{}, err
+		}
+		return nursery.Actor{}, nursery.Problem{Field: "secret", Says: wrong}
+	}
+	return nursery.Actor{ID: p.ID, Name: p.Name, Role: nursery.Role(p.Role)}, q.RightTry(ctx, p.ID)
+}
+
+// Actor finds who a session belongs to; ErrNotFound when they have left. What
+// was found stands for actorFor, so that each tap need not ask again.
+func (s *Stage) Actor(ctx context.Context, id int64) (nursery.Actor, error) {
+	if a, ok := s.known.get(id); ok {
+		return a, nil
+	}
+	p, err := s.DB.Q().Person(ctx, id)
+	if err != nil {
+		return nursery.Actor{}, err
+	}
+	if p.LeftOn != nil {
+		return nursery.Actor{}, nursery.ErrNotFound
+	}
+	a := nursery.Actor{ID: p.ID, Name: p.Name, Role: nursery.Role(p.Role)}
+	s.known.put(a)
+	return a, nil
+}
+
+// actorFor is how long somebody who was found is taken for still being here: so
+// long after they leave another server may let them go on.
+const actorFor = 2 * time.Second
+
+// actors are those found lately.
+type actors struct {
+	mu sync.Mutex
+	of map[int64]foundActor
+}
+
+type foundActor struct {
+	nursery.Actor
+	at time.Time
+}
+
+func (f *actors) get(id int64) (nursery.Actor, bool) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	a, ok := f.of[id]
+	return a.Actor, ok && time.Since(a.at) < actorFor
+}
+
+func (f *actors) put(a nursery.Actor) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.of == nil || len(f.of) > 10_000 {
+		f.of = map[int64]foundActor{}
+	}
+	f.of[a.ID] = foundActor{a, time.Now()}
+}
+
+// forget makes somebody be looked up anew.
+func (f *actors) forget(id int64) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	delete(f.of, id)
+}
+
+// BenchNames lists who can pick their name on a bench tablet.
+func (s *Stage) BenchNames(ctx context.Context) ([]store.Person, error) {
+	ps, err := s.DB.Q().People(ctx)
+	var out []store.Person
+	for _, p := range ps {
+		if p.LeftOn == nil && p.PINHash != nil && nursery.Role(p.Role) != nursery.Looker {
+			out = append(out, p)
+		}
+	}
+	return out, err
+}
+
+// People lists everybody, for the House page.
+func (s *Stage) People(ctx context.Context, a nursery.Actor) ([]store.Person, error) {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return nil, err
+	}
+	return s.DB.Q().People(ctx)
+}
+
+// Workers lists who can be given a tag.
+func (s *Stage) Workers(ctx context.Context) ([]store.Person, error) {
+	f, err := s.Facts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return f.Workers(), nil
+}
+
+// SetKeys turns the asker's single keys off, or on again.
+func (s *Stage) SetKeys(ctx context.Context, a nursery.Actor, off bool) error {
+	return s.DB.Q().SetKeys(ctx, a.ID, off)
+}
+
+// NewPerson is what the House page asks of somebody new.
+type NewPerson struct {
+	Name, SignIn, Role, Password, PIN string
+}
+
+// AddPerson takes somebody on. A looker or propagator needs a password, a
+// bench hand a PIN or a password.
+func (s *Stage) AddPerson(ctx context.Context, a nursery.Actor, n NewPerson) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	var ps nursery.Problems
+	p := store.Person{Name: strings.TrimSpace(n.Name), SignIn: strings.ToLower(strings.TrimSpace(n.SignIn)), Role: n.Role}
+	checkPerson(&ps, p.Name, p.SignIn)
+	switch nursery.Role(n.Role) {
+	case nursery.Propagator, nursery.Looker:
+		if n.Password == "" {
+			ps.Add("password", "A %s signs in at the desk: give a password.", n.Role)
+		}
+	case nursery.BenchHand:
+		if n.Password == "" && n.PIN == "" {
+			ps.Add("pin", "Give a PIN for the bench tablet, or a password.")
+		}
+	default:
+		ps.Add("role", "Choose propagator, bench hand or looker.")
+	}
+	if n.Password != "" {
+		checkPassword(&ps, n.Password)
+	}
+	if n.PIN != "" && !pinPattern.MatchString(n.PIN) {
+		ps.Add("pin", "A PIN is four to eight figures.")
+	}
+	if err := ps.Err(); err != nil {
+		return err
+	}
+	if n.Password != "" {
+		h := hashSecret(n.Password)
+		p.PasswordHash = &h
+	}
+	if n.PIN != "" {
+		h := hashSecret(n.PIN)
+		p.PINHash = &h
+	}
+	err := s.DB.Tx(ctx, func(q store.Q) error {
+		if _, err := q.AddPerson(ctx, p); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "person", p.Name, "taken on", nil, map[string]string{"role": p.Role, "sign_in": p.SignIn})
+	})
+	if errors.Is(err, store.ErrTaken) {
+		return nursery.Problem{Field: "sign_in", Says: "Somebody here has that name or sign-in already."}
+	}
+	return err
+}
+
+// Leave ends somebody's access; their tags and counts stay. With back it
+// gives the access again.
+func (s *Stage) Leave(ctx context.Context, a nursery.Actor, id int64, back bool) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	defer s.known.forget(id)
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		if _, err := q.LockHouse(ctx); err != nil { // two leaving at once must not empty the house
+			return err
+		}
+		p, err := q.Person(ctx, id)
+		if err != nil {
+			return err
+		}
+		if n, err := q.Propagators(ctx); err != nil {
+			return err
+		} else if !back && nursery.Role(p.Role) == nursery.Propagator && n < 2 && p.LeftOn == nil {
+			return nursery.Problem{Field: "", Says: "The last propagator cannot leave: take another on first."}
+		}
+		doing := "came back"
+		p.LeftOn = nil
+		if !back {
+			day := s.Today()
+			p.LeftOn, doing = &day, "left"
+		}
+		if err := q.UpdatePerson(ctx, p); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "person", p.Name, doing, nil, nil)
+	})
+}

@@ -1,0 +1,123 @@
+package bench
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
+	"unionknot/internal/store"
+)
+
+// BatchPage is what a batch's page shows.
+type BatchPage struct {
+	Batch    store.Batch
+	Threads  []store.Thread
+	Tags     []store.Tag
+	Workers  []store.Person
+	TagSize  int
+	Warnings []string
+	Names    map[string]string // of techniques
+}
+
+// Batch gathers a batch's page.
+func (s *Stage) Batch(ctx context.Context, code string) (BatchPage, error) {
+	q := s.DB.Q()
+	p := BatchPage{Names: map[string]string{}}
+	var err error
+	if p.Batch, err = q.BatchByCode(ctx, nursery.CleanCode(code)); err != nil {
+		return p, err
+	}
+	if p.Threads, err = q.Threads(ctx, p.Batch.ID); err != nil {
+		return p, err
+	}
+	if p.Tags, err = q.Tags(ctx, store.Which{BatchID: p.Batch.ID, All: true}); err != nil {
+		return p, err
+	}
+	f, err := s.Facts(ctx)
+	if err != nil {
+		return p, err
+	}
+	for _, t := range f.Techniques {
+		p.Names[t.Key] = t.Name
+	}
+	p.Workers, p.TagSize = f.Workers(), f.House.TagSize
+	p.Warnings = outlook.NotShared(p.Tags)
+	return p, nil
+}
+
+// BenchPage is what the Bench stage shows.
+type BenchPage struct {
+	Mine    []store.Tag // the actor's own, open
+	Open    []store.Tag // everybody's, open, by worker
+	Batches []store.Batch
+}
+
+// Bench gathers the Bench stage. A bench hand sees their own tags only.
+func (s *Stage) Bench(ctx context.Context, a nursery.Actor, batchesAfter int64) (BenchPage, error) {
+	q := s.DB.Q()
+	var p BenchPage
+	var err error
+	if p.Mine, err = q.Tags(ctx, store.Which{WorkerID: a.ID, Open: true, All: true}); err != nil {
+		return p, err
+	}
+	slices.SortStableFunc(p.Mine, outlook.ByDay)
+	if a.Role == nursery.BenchHand {
+		return p, nil
+	}
+	if p.Open, err = q.Tags(ctx, store.Which{Open: true, All: true}); err != nil {
+		return p, err
+	}
+	slices.SortStableFunc(p.Open, func(x, y store.Tag) int { return cmp.Or(strings.Compare(x.Worker, y.Worker), outlook.ByDay(x, y)) })
+	p.Batches, err = q.Batches(ctx, batchesAfter, nursery.PageSize)
+	return p, err
+}
+
+// HandOver gives an open tag to another worker.
+func (s *Stage) HandOver(ctx context.Context, a nursery.Actor, code string, to int64) error {
+	if err := a.Must(nursery.Propagator, nursery.BenchHand); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		t, err := q.LockTag(ctx, code)
+		if err != nil {
+			return err
+		}
+		if a.Role == nursery.BenchHand && t.WorkerID != a.ID {
+			return fmt.Errorf("tag %s: %w", code, nursery.ErrNotAllowed)
+		}
+		switch {
+		case t.FinishedAt != nil:
+			return nursery.Problem{Field: "", Says: "This tag is finished, so it stays with who made it."}
+		case t.Tied > 0:
+			return nursery.Problem{
+				Field: "",
+				Says: "Grafts are tied on this tag already, and a tag is one worker's work. Finish it; what is left over goes back and " +
+					"can be batched anew.",
+			}
+		}
+		p, err := q.Person(ctx, to)
+		if err != nil {
+			return err
+		}
+		if p.LeftOn != nil || nursery.Role(p.Role) == nursery.Looker {
+			return nursery.Problem{Field: "to", Says: p.Name + " does not work at the bench."}
+		}
+		if err := q.HandOver(ctx, t.ID, to); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "tag", code, "handed over", t.WorkerID, to)
+	})
+}
+
+// Labels gathers a batch's tags for printing.
+func (s *Stage) Labels(ctx context.Context, code string) (BatchPage, error) {
+	p, err := s.Batch(ctx, code)
+	if err == nil && len(p.Tags) == 0 {
+		return p, nursery.Problem{Field: "", Says: "This batch has no tags yet. Split it first, then print."}
+	}
+	return p, err
+}

@@ -1,0 +1,323 @@
+package bench
+
+import (
+	"cmp"
+	"context"
+	"crypto/sha256"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
+	"unionknot/internal/store"
+	"unionknot/internal/words"
+)
+
+// use is what a tie takes for a graft. House default.
+type use struct {
+	amount float64
+	unit   string
+}
+
+var tieUse = map[string]use{
+	"film":   {0.3, "m"},
+	"pvc":    {0.4, "m"},
+	"vinyl":  {0.35, "m"},
+	"rubber": {1, "strips"},
+	"fusing": {0.25, "m"},
+	"raffia": {0.6, "m"},
+}
+
+// House defaults of what a bench day uses.
+const (
+	waxGrams       = 3.0  // a graft, where the tie does not seal
+	graftsABlade   = 75.0 // of disposable blades
+	spareShare     = 0.1
+	labelsATag     = 2
+	spareLabels    = 2
+	restShare      = 1.0 / 6 // of the hours, off the cut
+	alcoholML      = 1.5     // a wipe
+	graftsAWipe    = 25.0
+	potWay         = "pot at once"
+	sealingTieFilm = "film"
+)
+
+// Material is something to lay out for a day.
+type Material struct {
+	Name   string
+	Amount string
+	For    string
+}
+
+// Draw is wood or stock to fetch for a day.
+type Draw struct {
+	Code, Place string
+	What        string
+	N           int
+	Hands       []string
+}
+
+// SheetHand is a hand's part of a day.
+type SheetHand struct {
+	Name   string
+	Tags   []store.Tag
+	Grafts int
+	Hours  float64 // at the worker's own pace, with rests
+}
+
+// DaySheet is what a bench day needs, and who does what.
+type DaySheet struct {
+	Day       time.Time
+	Hands     []SheetHand
+	Grafts    int
+	Wood      []Draw
+	Stock     []Draw
+	Materials []Material
+	Tags      []store.Tag
+	Back, On  time.Time
+}
+
+// Day gathers the sheet of a bench day.
+func (s *Stage) Day(ctx context.Context, day time.Time) (DaySheet, error) {
+	q := s.DB.Q()
+	d := DaySheet{Day: day, Back: day.AddDate(0, 0, -1), On: day.AddDate(0, 0, 1)}
+	tags, err := q.Tags(ctx, store.Which{Day: day, All: true})
+	if err != nil {
+		return d, err
+	}
+	f, err := s.Facts(ctx)
+	if err != nil {
+		return d, err
+	}
+	rate := map[string]float64{}
+	for _, t := range f.Techniques {
+		rate[t.Key] = t.RatePerHour
+	}
+	pace := map[string]float64{}
+	for _, h := range outlook.HandsOf(f) {
+		pace[h.Person.Name] = h.Speed.Mean
+	}
+	slices.SortStableFunc(tags, func(a, b store.Tag) int {
+		return cmp.Or(
+			strings.Compare(a.Worker, b.Worker),
+			a.Half-b.Half,
+			strings.Compare(a.Batch, b.Batch),
+			strings.Compare(a.Lot, b.Lot),
+			strings.Compare(a.Bundle, b.Bundle),
+		)
+	})
+	d.Tags = tags
+	for _, t := range tags {
+		if n := len(d.Hands); n == 0 || d.Hands[n-1].Name != t.Worker {
+			d.Hands = append(d.Hands, SheetHand{Name: t.Worker})
+		}
+		h := &d.Hands[len(d.Hands)-1]
+		h.Tags, h.Grafts = append(h.Tags, t), h.Grafts+t.Planned
+		if p := pace[t.Worker]; p > 0 {
+			h.Hours += float64(t.Planned) / math.Max(1, rate[t.Technique]*p) / (1 - restShare)
+		}
+		d.Grafts += t.Planned
+		if t.FinishedAt == nil {
+			d.Wood = drawn1(d.Wood, t.Bundle, t.BundlePlace, t.Variety, t.Planned-t.Tied, t.Worker)
+			d.Stock = drawn1(d.Stock, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, t.Worker)
+		}
+	}
+	byPlace := func(a, b Draw) int {
+		return cmp.Or(strings.Compare(a.Place, b.Place), strings.Compare(a.Code, b.Code))
+	}
+	slices.SortFunc(d.Wood, byPlace)
+	slices.SortFunc(d.Stock, byPlace)
+	d.materials()
+	return d, nil
+}
+
+func drawn1(ds []Draw, code, place, what string, n int, hand string) []Draw {
+	if n <= 0 {
+		return ds
+	}
+	i := slices.IndexFunc(ds, func(d Draw) bool { return d.Code == code })
+	if i < 0 {
+		i, ds = len(ds), append(ds, Draw{Code: code, Place: place, What: what})
+	}
+	ds[i].N += n
+	if !slices.Contains(ds[i].Hands, hand) {
+		ds[i].Hands = append(ds[i].Hands, hand)
+	}
+	return ds
+}
+
+// materials lists what to lay out, with a tenth to spare.
+func (d *DaySheet) materials() {
+	ties, names, pots, wax, tags := map[string]int{}, map[string]string{}, 0, 0, 0
+	grafts := 0
+	for _, t := range d.Tags {
+		if t.FinishedAt != nil {
+			continue
+		}
+		n := t.Planned - t.Tied
+		ties[t.Tie] += n
+		names[t.Tie] = t.TieName
+		grafts, tags = grafts+n, tags+1
+		if t.Tie != sealingTieFilm {
+			wax += n
+		}
+		if t.Healing == potWay {
+			pots += n
+		}
+	}
+	if grafts == 0 {
+		return
+	}
+	more := func(x float64) float64 { return math.Ceil(x * (1 + spareShare)) }
+	var keys []string
+	for k := range ties {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	add := func(name, amount, why string, args ...any) {
+		d.Materials = append(d.Materials, Material{name, amount, fmt.Sprintf(why, args...)})
+	}
+	for _, k := range keys {
+		u := tieUse[k]
+		if u.unit == "" {
+			u = use{0.3, "m"}
+		}
+		each := u.unit
+		if u.amount == 1 {
+			each = strings.TrimSuffix(each, "s")
+		}
+		add(
+			words.Capital(names[k]),
+			fmt.Sprintf("%.0f %s", more(float64(ties[k])*u.amount), u.unit),
+			"%d grafts, %g %s each",
+			ties[k],
+			u.amount,
+			each,
+		)
+	}
+	if wax > 0 {
+		add(
+			"Sealing wax",
+			fmt.Sprintf("%.0f g", more(float64(wax)*waxGrams)),
+			"%d grafts whose tie does not seal; water bath, never left alone",
+			wax,
+		)
+	}
+	add(
+		"Blades",
+		fmt.Sprintf("%.0f", math.Max(float64(len(d.Hands)), more(float64(grafts)/graftsABlade))),
+		"one for %.0f grafts, and one a worker at the least",
+		graftsABlade,
+	)
+	add(
+		"Alcohol for wiping",
+		fmt.Sprintf("%.0f ml", more(float64(grafts)/graftsAWipe*alcoholML)),
+		"a wipe each tag; away from the wax heater",
+	)
+	add("Labels", fmt.Sprint(labelsATag*tags+spareLabels), "%d a tag, %d tags", labelsATag, tags)
+	if pots > 0 {
+		add("Pots", fmt.Sprintf("%.0f", more(float64(pots))), "%d grafts go straight to pots", pots)
+	}
+}
+
+// Keyed is one line of a paper sheet: what a hand wrote of a tag.
+type Keyed struct {
+	Code                            string
+	Tied, SpoiledStock, SpoiledWood int
+	Dropped, SetAside               int
+	Finish                          bool
+}
+
+func (k Keyed) any() bool {
+	return k.Tied+k.SpoiledStock+k.SpoiledWood+k.Dropped+k.SetAside > 0 || k.Finish
+}
+
+// taps are what a line says, as taps with ids that are the same each time.
+func (k Keyed) taps(once string) []Tap {
+	var taps []Tap
+	for _, x := range []struct {
+		kind string
+		n    int
+	}{{"tied", k.Tied}, {"spoiled stock", k.SpoiledStock}, {"spoiled wood", k.SpoiledWood}, {"dropped", k.Dropped},
+		{"set aside", k.SetAside}} {
+		if x.n > 0 {
+			taps = append(taps, Tap{ID: keyOf(once, k.Code, x.kind), Kind: x.kind, N: x.n})
+		}
+	}
+	if k.Finish {
+		taps = append(taps, Tap{ID: keyOf(once, k.Code, "finish"), Kind: "finish", N: 1})
+	}
+	return taps
+}
+
+// KeyDay keeps a paper sheet: each line as the taps its hand would have made.
+// once is the sheet's own key, so that a sheet sent twice counts once. Lines
+// that cannot be are named, and nothing of the sheet is kept then.
+func (s *Stage) KeyDay(ctx context.Context, a nursery.Actor, once string, lines []Keyed) (int, error) {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return 0, err
+	}
+	if !nursery.UUIDPattern.MatchString(once) {
+		return 0, nursery.Problem{Field: "", Says: "Load the sheet anew, and key it again."}
+	}
+	var ps nursery.Problems
+	var codes, first []string
+	for i := range lines {
+		if lines[i].Code = nursery.CleanCode(lines[i].Code); lines[i].any() {
+			codes, first = append(codes, lines[i].Code), append(first, lines[i].taps(once)[0].ID)
+		}
+	}
+	q := s.DB.Q()
+	sent, err := q.TalliesKnown(ctx, first)
+	if err != nil {
+		return 0, err
+	}
+	tags, err := q.TagsByCode(ctx, codes)
+	if err != nil {
+		return 0, err
+	}
+	for _, k := range lines {
+		if !k.any() || slices.Contains(sent, k.taps(once)[0].ID) {
+			continue // sent before: what was kept is kept, and the rest follows
+		}
+		i := slices.IndexFunc(tags, func(t store.Tag) bool { return t.Code == k.Code })
+		if i < 0 {
+			ps.Add("tied-"+k.Code, "There is no tag %s.", k.Code)
+			continue
+		}
+		switch t := tags[i]; {
+		case t.FinishedAt != nil:
+			ps.Add("tied-"+k.Code, "%s is finished already. Correct it from its card.", t.Code)
+		case min(k.Tied, k.SpoiledStock, k.SpoiledWood, k.Dropped, k.SetAside) < 0:
+			ps.Add("tied-"+k.Code, "A count is not below zero.")
+		case max(k.Tied, k.SpoiledStock, k.SpoiledWood, k.Dropped, k.SetAside) > 1000:
+			ps.Add("tied-"+k.Code, "No tag has so many.")
+		case t.Tied+k.Tied > t.Planned:
+			ps.Add("tied-"+k.Code, "%s holds %d grafts and has %d tied: %d more are too many.", t.Code, t.Planned, t.Tied, k.Tied)
+		}
+	}
+	if err := ps.Err(); err != nil {
+		return 0, err
+	}
+	n := 0
+	for _, k := range lines {
+		if !k.any() {
+			continue
+		}
+		if _, err := s.Tap(ctx, a, k.Code, k.taps(once)); err != nil {
+			return n, fmt.Errorf("tag %s: %w", k.Code, err)
+		}
+		n++
+	}
+	return n, nil
+}
+
+// keyOf makes a tap's id from the sheet's, the same each time.
+func keyOf(once, code, kind string) string {
+	b := sha256.Sum256([]byte(once + " " + code + " " + kind))
+	b[6], b[8] = b[6]&0x0f|0x40, b[8]&0x3f|0x80
+	return fmt.Sprintf("%x-%x-%x-%x-%x", b[:4], b[4:6], b[6:8], b[8:10], b[10:16])
+}

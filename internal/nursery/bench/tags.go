@@ -1,0 +1,84 @@
+package bench
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
+	"unionknot/internal/store"
+)
+
+// MakeTags splits a batch into tags for workers, each of one technique, lot
+// and bundle and no larger than the house's size. Tags made before are dropped
+// if nobody has begun one.
+func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day time.Time, workers []int64) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	if len(workers) == 0 {
+		return nursery.Problem{Field: "workers", Says: "Choose at least one worker; two or more for a lot of over 50."}
+	}
+	if day.IsZero() {
+		return nursery.Problem{Field: "day", Says: "Give the bench day, such as 2027-02-24."}
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		b, err := q.BatchByCode(ctx, nursery.CleanCode(code))
+		if err != nil {
+			return err
+		}
+		if err := (nursery.Hold{Days: true, Batches: []int64{b.ID}}).In(ctx, q); err != nil {
+			return err
+		}
+		if b, err = q.BatchByCode(ctx, b.Code); err != nil {
+			return err
+		}
+		if b.UndoneAt != nil {
+			return nursery.Problem{Field: "", Says: "This batch was taken back. Make it again from Match."}
+		}
+		if b.Started > 0 {
+			return nursery.Problem{Field: "", Says: "Grafting has begun on this batch, so its tags stand. Hand a tag over from its card."}
+		}
+		f, err := s.FactsIn(ctx, q)
+		if err != nil {
+			return err
+		}
+		able := f.Workers()
+		for _, w := range workers {
+			if !slices.ContainsFunc(able, func(p store.Person) bool { return p.ID == w }) {
+				return nursery.Problem{Field: "workers", Says: "One of those chosen does not work at the bench any more. Choose again."}
+			}
+		}
+		if err := q.DropTags(ctx, []int64{b.ID}); err != nil {
+			return err
+		}
+		ts, err := q.Threads(ctx, b.ID)
+		if err != nil {
+			return err
+		}
+		pieces := outlook.SplitThreads(ts, f.House.TagSize)
+		codes, err := s.FreshCodes(ctx, q, len(pieces))
+		if err != nil {
+			return err
+		}
+		tags := make([]store.NewTag, len(pieces))
+		for i, w := range outlook.ShareOut(pieces, len(workers)) {
+			tags[i] = outlook.NewTag(codes[i], workers[w], day, 1, pieces[i])
+		}
+		if err := q.AddTags(ctx, tags); err != nil {
+			return fmt.Errorf("making tags: %w", err)
+		}
+		return s.Changed(
+			ctx,
+			q,
+			a,
+			"batch",
+			b.Code,
+			"split into tags",
+			nil,
+			map[string]any{"tags": len(pieces), "day": day.Format(time.DateOnly)},
+		)
+	})
+}

@@ -1,0 +1,264 @@
+package days
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"unionknot/internal/core/benchday"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/core/working"
+	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
+	"unionknot/internal/store"
+	"unionknot/internal/words"
+)
+
+// Week is a hand's week as it is set.
+type Week struct {
+	Hours [8][3]float64
+	Knows []string
+}
+
+// SetWeek keeps when somebody is at the bench and what they know.
+func (s *Stage) SetWeek(ctx context.Context, a nursery.Actor, id int64, w Week) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	var hs []store.HandHours
+	for d := 1; d <= 7; d++ {
+		for half := 1; half <= 2; half++ {
+			switch x := w.Hours[d][half]; {
+			case x < 0 || x > 8 || math.IsNaN(x):
+				return nursery.Problem{Field: "hours", Says: "A half-day has 0 to 8 hours."}
+			case x > 0:
+				hs = append(hs, store.HandHours{Weekday: d, Half: half, Hours: x})
+			}
+		}
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		p, err := q.Person(ctx, id)
+		if err != nil {
+			return err
+		}
+		f, err := s.FactsIn(ctx, q)
+		if err != nil {
+			return err
+		}
+		for _, k := range w.Knows {
+			if !slices.ContainsFunc(f.Techniques, func(t technique.Technique) bool { return t.Key == k }) {
+				return nursery.Problem{Field: "knows", Says: "Choose techniques from the list."}
+			}
+		}
+		if err := q.SetHandHours(ctx, id, hs); err != nil {
+			return err
+		}
+		if err := q.SetSkills(ctx, id, w.Knows); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "person", p.Name, "week changed", nil, w)
+	})
+}
+
+// AddAway notes days on which somebody is not at the bench.
+func (s *Stage) AddAway(ctx context.Context, a nursery.Actor, id int64, from, to time.Time, why string) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	if to.IsZero() {
+		to = from
+	}
+	switch {
+	case from.IsZero():
+		return nursery.Problem{Field: "from", Says: "Give the first day away."}
+	case to.Before(from):
+		return nursery.Problem{Field: "to", Says: "The last day away lies before the first."}
+	case to.Sub(from) > 400*24*time.Hour:
+		return nursery.Problem{Field: "to", Says: "That is more than a year. If they are leaving, note it under People."}
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		p, err := q.Person(ctx, id)
+		if err != nil {
+			return err
+		}
+		if _, err := q.AddAway(ctx, store.Away{PersonID: id, From: from, To: to, Why: strings.TrimSpace(why)}); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "person", p.Name, "away", nil, from.Format(time.DateOnly)+" to "+to.Format(time.DateOnly))
+	})
+}
+
+// DropAway takes days away back.
+func (s *Stage) DropAway(ctx context.Context, a nursery.Actor, id int64) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		if err := q.DropAway(ctx, id); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "away", fmt.Sprint(id), "taken back", nil, nil)
+	})
+}
+
+// SetSeats changes how many can sit at a station.
+func (s *Stage) SetSeats(ctx context.Context, a nursery.Actor, id int64, seats int) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	if seats < 1 || seats > 500 {
+		return nursery.Problem{Field: "seats", Says: "A station has 1 to 500 seats."}
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		if err := q.SetSeats(ctx, id, seats); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "station", fmt.Sprint(id), "seats", nil, seats)
+	})
+}
+
+// HandsPage is who is at the bench when, and what they know.
+type HandsPage struct {
+	Hands      []outlook.Hand
+	Techniques []technique.Technique
+	Stations   []store.Station
+	Weekdays   []string // Monday first
+}
+
+// Hands gathers the hands and their weeks.
+func (s *Stage) Hands(ctx context.Context) (HandsPage, error) {
+	f, err := s.Facts(ctx)
+	if err != nil {
+		return HandsPage{}, err
+	}
+	return HandsPage{
+		Weekdays:   []string{"Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"},
+		Hands:      outlook.HandsOf(f),
+		Techniques: f.Techniques,
+		Stations:   f.Stations,
+	}, nil
+}
+
+// House defaults of a team.
+const (
+	cutShare  = 0.6 // of a graft's time
+	tierShare = 75  // in a hundred of a cutter's wage
+	mostTeam  = 12
+)
+
+// TeamAsked is what a planner asks of a team; zeros are filled in.
+type TeamAsked struct {
+	Technique              string
+	People                 int
+	CutSeconds, TieSeconds float64 // a graft
+	TierPct                float64 // a tier's wage, in a hundred of a cutter's
+}
+
+// TeamPage is how people share a technique's work.
+type TeamPage struct {
+	Asked      TeamAsked
+	Technique  technique.Technique
+	Techniques []technique.Technique
+	Splits     []benchday.Split // the most grafts first
+	Solo       benchday.Split
+	Best       benchday.Split // of the teams
+	Cheapest   benchday.Split
+	Wage       int
+	Says       string
+	Working    working.Working
+}
+
+// Team works out how cutters and tiers best share a technique's work, against
+// all working alone.
+func (s *Stage) Team(ctx context.Context, a TeamAsked) (TeamPage, error) {
+	p := TeamPage{Asked: a}
+	f, err := s.Facts(ctx)
+	if err != nil || len(f.Techniques) == 0 {
+		return p, err
+	}
+	h := f.House
+	p.Techniques = f.Techniques
+	p.Wage = h.WageCents
+	p.Technique = p.Techniques[0]
+	for _, t := range p.Techniques {
+		if t.Key == a.Technique || a.Technique == "" && t.Key == "whip-and-tongue" {
+			p.Technique = t
+		}
+	}
+	each := 3600 / p.Technique.RatePerHour
+	source := working.Entered
+	if !(a.CutSeconds > 0 && a.CutSeconds < 3600) {
+		p.Asked.CutSeconds, source = math.Round(each*cutShare), working.HouseDefault
+	}
+	if !(a.TieSeconds > 0 && a.TieSeconds < 3600) {
+		p.Asked.TieSeconds = math.Round(each * (1 - cutShare))
+	}
+	if a.People < 2 || a.People > mostTeam {
+		p.Asked.People = 3
+	}
+	if !(a.TierPct > 0 && a.TierPct <= 200) {
+		p.Asked.TierPct = tierShare
+	}
+	p.Asked.Technique = p.Technique.Key
+	p.Splits = benchday.Splits(
+		p.Asked.People,
+		p.Asked.CutSeconds/3600,
+		p.Asked.TieSeconds/3600,
+		float64(h.WageCents),
+		float64(h.WageCents)*p.Asked.TierPct/100,
+	)
+	p.Cheapest = p.Splits[0]
+	found := false
+	for _, x := range p.Splits {
+		if x.Cents < p.Cheapest.Cents {
+			p.Cheapest = x
+		}
+		if x.Solo {
+			p.Solo = x
+		} else if !found {
+			p.Best, found = x, true
+		}
+	}
+	switch {
+	case p.Best.Cents < p.Solo.Cents && p.Best.PerHour > 0.97*p.Solo.PerHour:
+		p.Says = fmt.Sprintf(
+			"%d cutting and %d tying pays: as many grafts as all working alone, and %.0f cents cheaper each.",
+			p.Best.Cutters,
+			p.Best.Tiers,
+			p.Solo.Cents-p.Best.Cents,
+		)
+	case p.Best.Cents < p.Solo.Cents:
+		p.Says = fmt.Sprintf(
+			"%d cutting and %d tying is cheaper by %.0f cents a graft, but makes %.0f an hour fewer than all working alone.",
+			p.Best.Cutters,
+			p.Best.Tiers,
+			p.Solo.Cents-p.Best.Cents,
+			p.Solo.PerHour-p.Best.PerHour,
+		)
+	default:
+		p.Says = fmt.Sprintf(
+			"All working alone is best: %.0f an hour, against %.0f with %d cutting and %d tying, who wait for each other %.0f %% of "+
+				"the time. A team pays where a tier cannot cut yet.",
+			p.Solo.PerHour,
+			p.Best.PerHour,
+			p.Best.Cutters,
+			p.Best.Tiers,
+			p.Best.Idle*100,
+		)
+	}
+	p.Working = working.Working{Title: "Sharing the work, " + p.Technique.Name, Answer: p.Says, Rule: "team split",
+		Says: "With a to cut and b to tie a graft, c cutters and t tiers make the lesser of c ÷ a and t ÷ b an hour; all working " +
+			"alone make n ÷ (a + b). Wages over grafts give the cost.",
+		Inputs: []working.Input{
+			{Name: "To cut, to tie", Value: fmt.Sprintf("%.0f and %.0f seconds", p.Asked.CutSeconds, p.Asked.TieSeconds), Source: source},
+			{
+				Name:   "Wages",
+				Value:  fmt.Sprintf("%s an hour, a tier %.0f %% of it", words.Money(h.WageCents), p.Asked.TierPct),
+				Source: outlook.WorthOf(h).Source(outlook.WageOf),
+			},
+		}}
+	return p, nil
+}

@@ -1,0 +1,141 @@
+package house
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"unionknot/internal/core/technique"
+	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
+	"unionknot/internal/store"
+)
+
+// HousePage is what the House stage shows.
+type HousePage struct {
+	House      store.House
+	People     []store.Person
+	Ways       []store.HouseWay
+	Techniques []technique.Technique
+	Loads      []store.Load
+}
+
+// House gathers the house's settings.
+func (s *Stage) House(ctx context.Context, a nursery.Actor) (HousePage, error) {
+	var h HousePage
+	if err := a.Must(nursery.Propagator); err != nil {
+		return h, err
+	}
+	f, err := s.Facts(ctx)
+	if err != nil {
+		return h, err
+	}
+	h.House, h.People, h.Ways, h.Techniques = f.House, f.All, f.HouseWays, f.Techniques
+	h.Loads, err = s.DB.Q().Loads(ctx)
+	return h, err
+}
+
+// Options are the answers a house way may have.
+func Options(w store.HouseWay) []string { return strings.Split(w.Options, " · ") }
+
+// ChooseWay changes the house's answer to a question growers differ on.
+func (s *Stage) ChooseWay(ctx context.Context, a nursery.Actor, key, chosen string) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		w, err := q.HouseWay(ctx, key)
+		if err != nil {
+			return err
+		}
+		if !slices.Contains(Options(w), chosen) {
+			return nursery.Problem{Field: "chosen", Says: "Choose one of the ways listed."}
+		}
+		if err := q.ChooseWay(ctx, key, chosen); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "house way", key, "changed", w.Chosen, chosen)
+	})
+}
+
+// Settings are the house's few numbers.
+type Settings struct {
+	Name, Place string
+	TagSize     int
+	ChancePct   int
+}
+
+// ChangeSettings keeps them.
+func (s *Stage) ChangeSettings(ctx context.Context, a nursery.Actor, n Settings) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	var ps nursery.Problems
+	if strings.TrimSpace(n.Name) == "" {
+		ps.Add("name", "Give the nursery a name.")
+	}
+	if n.TagSize < 1 || n.TagSize > 200 {
+		ps.Add("tag_size", "A tag holds 1 to 200 grafts.")
+	}
+	if n.ChancePct < 51 || n.ChancePct > 99 {
+		ps.Add("chance", "The chance lies between 51 and 99 in a hundred.")
+	}
+	if err := ps.Err(); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		h, err := q.LockHouse(ctx)
+		if err != nil {
+			return err
+		}
+		before := Settings{h.Name, h.Place, h.TagSize, int(h.Chance*100 + 0.5)}
+		h.Name, h.Place, h.TagSize, h.Chance = strings.TrimSpace(n.Name), strings.TrimSpace(n.Place), n.TagSize, float64(n.ChancePct)/100
+		if err := q.UpdateHouse(ctx, h); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "house", h.Name, "changed", before, n)
+	})
+}
+
+// Changes lists the record of changes from the newest down.
+func (s *Stage) Changes(ctx context.Context, a nursery.Actor, before int64) ([]store.Change, error) {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return nil, err
+	}
+	return s.DB.Q().Changes(ctx, before)
+}
+
+// SetWorth keeps what things are worth.
+func (s *Stage) SetWorth(ctx context.Context, a nursery.Actor, n outlook.Worth) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	var ps nursery.Problems
+	for field, cents := range map[string]int{"wage": n.WageCents, "tree": n.TreeCents, "stem": n.StemCents, "piece": n.PieceCents} {
+		if cents < 0 || cents > 100_000_000 {
+			ps.Add(field, "Give an amount from 0 to a million.")
+		}
+	}
+	if n.DelayPct < 0 || n.DelayPct > 100 {
+		ps.Add("delay", "A year's delay costs 0 to 100 in a hundred of a tree.")
+	}
+	if n.GradePct < 10 || n.GradePct > 99 {
+		ps.Add("grade", "Between 10 and 99 in a hundred make the grade.")
+	}
+	if err := ps.Err(); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		h, err := q.LockHouse(ctx)
+		if err != nil {
+			return err
+		}
+		was := outlook.WorthOf(h)
+		h.WageCents, h.TreeCents, h.StemCents, h.PieceCents = n.WageCents, n.TreeCents, n.StemCents, n.PieceCents
+		h.DelayShare, h.GradeShare = float64(n.DelayPct)/100, float64(n.GradePct)/100
+		if err := q.UpdateHouse(ctx, h); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "house", "worth", "changed", was, n)
+	})
+}

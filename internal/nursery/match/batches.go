@@ -1,0 +1,321 @@
+package match
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"unionknot/internal/core/pairing"
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/tally"
+	"unionknot/internal/nursery"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+)
+
+// MakeBatch is what is asked to make the weave a batch.
+type MakeBatch struct {
+	Asked   Asked
+	Print   string // of the weave the planner saw
+	Once    string // the form's own key
+	Tie     string
+	Healing string
+	Why     string // why techniques are used that the season shuts
+}
+
+// MakeBatch sets the weave's stems and pieces aside and gives the batch's
+// code. When what is free has changed since the planner looked, so that the
+// weave would be another, it makes nothing and says so.
+func (s *Stage) MakeBatch(ctx context.Context, a nursery.Actor, code string, m MakeBatch) (string, error) {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return "", err
+	}
+	if !nursery.UUIDPattern.MatchString(m.Once) {
+		return "", nursery.Problem{Field: "", Says: "Load the page anew, and make the batch again."}
+	}
+	batch := ""
+	err := s.AsSeen(ctx, matchNeeds, func(f *snapshot.Snapshot) (nursery.KeepSeen, error) {
+		if was, again, err := s.DB.Q().DoneOnce(ctx, m.Once); err != nil || again {
+			batch = was
+			return nil, err
+		}
+		o, err := s.DB.Q().OrderByCode(ctx, nursery.CleanCode(code))
+		if err != nil {
+			return nil, err
+		}
+		if o.ClosedOn != nil {
+			return nil, nursery.Problem{Field: "", Says: "This order is closed. Open it again on its page, then match it."}
+		}
+		p, err := s.match(ctx, f, o, m.Asked)
+		if err != nil {
+			return nil, err
+		}
+		if !slices.ContainsFunc(p.Ties, func(t store.Tie) bool { return t.Key == m.Tie }) ||
+			!slices.ContainsFunc(p.HealingWays, func(h store.HealingWay) bool { return h.Key == m.Healing }) {
+			return nil, nursery.Problem{Field: "", Says: "Choose a tie and a way to heal from the lists."}
+		}
+		if p.Weave.Paired == 0 {
+			return nil, nursery.Problem{
+				Field: "",
+				Says:  "There is nothing to make: no stem and piece here go together, or the order has all its grafts.",
+			}
+		}
+		if p.Print != m.Print {
+			return nil, nursery.Problem{
+				Field: "",
+				Says: "Stock or wood was set aside, measured or returned since you looked. Here is the weave as it stands now: look, " +
+					"then make the batch.",
+			}
+		}
+		m.Why = strings.TrimSpace(m.Why)
+		b := newBatch{order: o, threads: p.Weave.Threads, tie: m.Tie, healing: m.Healing, against: map[string]string{}}
+		for _, w := range p.Ways {
+			if w.Against && (m.Why == "" || len(m.Why) > 300) {
+				return nil, nursery.Problem{
+					Field: "why",
+					Says: fmt.Sprintf(
+						"The season shuts %s. Say in a few words why it is used all the same: it stays on the tags.",
+						w.Technique.Name,
+					),
+				}
+			}
+			if w.Against {
+				b.against[w.Technique.Key] = m.Why
+			}
+		}
+		return func(q store.Q, stands func() error) error {
+			codes, err := s.FreshCodes(ctx, q, 1)
+			if err != nil {
+				return err
+			}
+			if was, again, err := q.Once(ctx, m.Once, codes[0]); err != nil || again {
+				batch = was
+				return err
+			}
+			batch, b.code = codes[0], codes[0]
+			return s.setAside(ctx, q, a, f, []newBatch{b}, stands)
+		}, nil
+	})
+	if err != nil {
+		return "", err
+	}
+	return batch, nil
+}
+
+// newBatch is a batch to be made of threads.
+type newBatch struct {
+	code         string // "" for one yet to be found
+	order        store.Order
+	threads      []pairing.Thread
+	tie, healing string
+	against      map[string]string // by technique: why it is used although the season shuts it
+}
+
+// setAside makes batches: it holds what they draw on, sees that what was seen
+// still stands, and sets their stems and pieces aside, in a few statements
+// however many they are.
+func (s *Stage) setAside(ctx context.Context, q store.Q, a nursery.Actor, f *snapshot.Snapshot, bs []newBatch, stands func() error) error {
+	lots, bundles := map[string]int64{}, map[string]int64{}
+	for _, l := range f.Lots {
+		lots[l.Code] = l.ID
+	}
+	for _, b := range f.Bundles {
+		bundles[b.Code] = b.ID
+	}
+	var h nursery.Hold
+	var codeless int
+	for _, b := range bs {
+		h.Orders = append(h.Orders, b.order.ID)
+		if b.code == "" {
+			codeless++
+		}
+		for _, t := range b.threads {
+			h.Lots, h.Bundles = append(h.Lots, lots[t.Lot]), append(h.Bundles, bundles[t.Bundle])
+		}
+	}
+	if err := h.In(ctx, q); err != nil {
+		return err
+	}
+	if err := stands(); err != nil {
+		return err
+	}
+	codes, err := s.FreshCodes(ctx, q, codeless)
+	if err != nil {
+		return err
+	}
+	rows := make([]store.Batch, len(bs))
+	for i, b := range bs {
+		if b.code == "" {
+			b.code, codes = codes[0], codes[1:]
+		}
+		rows[i] = store.Batch{Code: b.code, OrderID: b.order.ID, Tie: b.tie, Healing: b.healing, PersonID: a.ID, MadeAt: s.Now()}
+		for _, t := range b.threads {
+			rows[i].Grafts += t.N
+		}
+	}
+	ids, err := q.AddBatches(ctx, rows)
+	if err != nil {
+		return fmt.Errorf("making batches: %w", err)
+	}
+	var threads []store.Thread
+	var stems, pieces []store.Move
+	var done []nursery.Change
+	for i, b := range bs {
+		id := ids[rows[i].Code]
+		for _, t := range b.threads {
+			sm, wm := t.Stock.Middle(), t.Scion.Middle()
+			threads = append(
+				threads,
+				store.Thread{
+					BatchID:   id,
+					LotID:     lots[t.Lot],
+					StockMM:   sm,
+					BundleID:  bundles[t.Bundle],
+					WoodMM:    wm,
+					Technique: t.Way,
+					N:         t.N,
+					Against:   b.against[t.Way],
+				},
+			)
+			mv := store.Move{
+				Of:       lots[t.Lot],
+				N:        t.N,
+				From:     store.Free,
+				To:       store.Aside,
+				MM:       &sm,
+				Reason:   string(tally.SetAsideForBatch),
+				BatchID:  &id,
+				PersonID: a.ID,
+				At:       s.Now(),
+			}
+			stems = append(stems, mv)
+			mv.Of, mv.MM = bundles[t.Bundle], &wm
+			pieces = append(pieces, mv)
+		}
+		done = append(
+			done,
+			nursery.Change{
+				What:   "batch",
+				Ref:    rows[i].Code,
+				Doing:  "made",
+				Before: nil,
+				After:  map[string]any{"order": b.order.Code, "grafts": rows[i].Grafts},
+			},
+		)
+	}
+	if err := q.AddThreads(ctx, threads); err != nil {
+		return err
+	}
+	const gone = "What was to be set aside is no longer free. Look at the weave again."
+	if err := q.MoveStock(ctx, stems...); err != nil {
+		return nursery.Short(err, "", gone)
+	}
+	if err := q.MoveWood(ctx, pieces...); err != nil {
+		return nursery.Short(err, "", gone)
+	}
+	return s.ChangedAll(ctx, q, a, done...)
+}
+
+// UndoBatch gives a batch's stems and pieces back, as long as nobody has
+// begun it at the bench.
+func (s *Stage) UndoBatch(ctx context.Context, a nursery.Actor, code string) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.UndoBatches(ctx, a, []string{code})
+}
+
+// UndoBatches gives several batches back, all or none.
+func (s *Stage) UndoBatches(ctx context.Context, a nursery.Actor, codes []string) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		bs, err := q.BatchesByCode(ctx, codes)
+		if err != nil {
+			return err
+		}
+		if len(bs) < len(codes) {
+			return nursery.ErrNotFound
+		}
+		var h nursery.Hold
+		for _, b := range bs {
+			h.Orders, h.Batches = append(h.Orders, b.OrderID), append(h.Batches, b.ID)
+		}
+		ts, err := q.ThreadsOf(ctx, h.Batches)
+		if err != nil {
+			return err
+		}
+		for _, t := range ts {
+			h.Lots, h.Bundles = append(h.Lots, t.LotID), append(h.Bundles, t.BundleID)
+		}
+		if err := h.In(ctx, q); err != nil {
+			return err
+		}
+		if bs, err = q.BatchesByCode(ctx, codes); err != nil { // as they are under the lock
+			return err
+		}
+		var ids []int64
+		var done []nursery.Change
+		for _, b := range bs {
+			switch {
+			case b.UndoneAt != nil:
+			case b.Started > 0:
+				return fmt.Errorf(
+					"batch %s: %w",
+					b.Code,
+					nursery.Problem{
+						Field: "",
+						Says:  "Grafting has begun on this batch. Finish its tags instead: what is not grafted goes back by itself.",
+					},
+				)
+			default:
+				ids = append(ids, b.ID)
+				done = append(done, nursery.Change{What: "batch", Ref: b.Code, Doing: "taken back", Before: nil, After: nil})
+			}
+		}
+		if err := q.DropTags(ctx, ids); err != nil {
+			return err
+		}
+		var stems, pieces []store.Move
+		for _, t := range ts {
+			if !slices.Contains(ids, t.BatchID) {
+				continue
+			}
+			mv := store.Move{
+				Of:       t.LotID,
+				N:        t.N,
+				From:     store.Aside,
+				To:       store.Free,
+				MM:       &t.StockMM,
+				Reason:   string(tally.BatchTakenBack),
+				BatchID:  &t.BatchID,
+				PersonID: a.ID,
+				At:       s.Now(),
+			}
+			stems = append(stems, mv)
+			mv.Of, mv.MM = t.BundleID, &t.WoodMM
+			pieces = append(pieces, mv)
+		}
+		if err := q.MoveStock(ctx, stems...); err != nil {
+			return err
+		}
+		if err := q.MoveWood(ctx, pieces...); err != nil {
+			return err
+		}
+		if err := q.UndoBatches(ctx, ids, s.Now()); err != nil {
+			return err
+		}
+		return s.ChangedAll(ctx, q, a, done...)
+	})
+}
+
+// FreshBatches lists the batches made today of which no tag was begun: they
+// can still be taken back.
+func (s *Stage) FreshBatches(ctx context.Context) ([]store.Batch, error) {
+	bs, err := s.DB.Q().Batches(ctx, 0, nursery.PageSize)
+	return slices.DeleteFunc(bs, func(b store.Batch) bool {
+		return b.Started > 0 || season.DayOf(b.MadeAt.Local()).Before(s.Today())
+	}), err
+}

@@ -1,0 +1,199 @@
+package match
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"unionknot/internal/core/pairing"
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/supply"
+	"unionknot/internal/core/take"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/core/wood"
+	"unionknot/internal/core/working"
+	"unionknot/internal/outlook"
+	"unionknot/internal/store"
+	"unionknot/internal/words"
+)
+
+// ChooserLine is a technique as the chooser ranks it for an order.
+type ChooserLine struct {
+	Technique technique.Technique
+	In        bool
+	ByChoice  bool   // out by the planner's choice alone
+	Against   bool   // in although the season shuts it
+	Why       string // why it is out, or what speaks for it
+	Standing  technique.Standing
+	Belief    outlook.Belief
+	Take      sizing.Interval
+	Alone     int     // grafts that it could pair if it were used alone
+	Mismatch  float64 // how much thinner the wood would be, on average
+	Pieces    int     // of wood for that
+	Buds      int     // that those pieces carry
+	Cents     float64 // of a live union
+	CentsLow  float64
+	CentsHigh float64
+	Working   working.Working
+}
+
+// programmeBed is what an order's techniques are weighed on.
+type programmeBed struct {
+	piles   piles
+	beliefs map[string]outlook.Belief
+	learned take.Learned
+	cal     *season.Calendar
+	ground  technique.Ground
+}
+
+// way is a technique as the weave takes it.
+func (b programmeBed) way(t technique.Technique) pairing.Way {
+	return wayOf(t, b.beliefs[t.Key], b.learned, b.piles.unfit(t))
+}
+
+// wayOf is a technique as the weave takes it: a thread costs what is expected
+// lost by it and its work.
+func wayOf(t technique.Technique, b outlook.Belief, l take.Learned, unfit func(string) technique.Misfit) pairing.Way {
+	return pairing.Way{Key: t.Key, Joins: t.Joins, Misfit: t.Misfit, Cost: supply.TakingOf(t, b.Expected, l).Cost, Unfit: unfit}
+}
+
+// piling prices taking from lots and bundles for a genus.
+type piling struct {
+	learned take.Learned
+	mean    float64 // the best expected take, about which they are weighed
+	piece   float64 // a piece's price, in grafts
+	today   time.Time
+}
+
+func pilingOf(r *outlook.OrderSizer, genus string) piling {
+	p := piling{learned: r.Learned[genus], today: r.F.Today}
+	rate := 0.0
+	for _, b := range r.Beliefs[genus] {
+		if m := b.Take.Mean(); m > p.mean {
+			p.mean, rate = m, b.Technique.RatePerHour
+		}
+	}
+	graft := float64(r.F.House.StemCents+r.F.House.PieceCents) + float64(r.F.House.WageCents)/math.Max(1, rate)
+	p.piece = float64(r.F.House.PieceCents) / math.Max(1, graft)
+	return p
+}
+
+func (p piling) lot(code string) float64 {
+	return supply.LotCost(p.mean, p.learned.Effect(take.Lot, code))
+}
+
+// bundle is what taking from a bundle costs that keeps until a day; to the day:
+// what moves by minutes must not change the weave.
+func (p piling) bundle(b store.Bundle, keepBy time.Time) float64 {
+	return supply.BundleCost(
+		p.mean,
+		supply.Kept{DaysKept: float64(season.Days(b.CutOn, p.today)), LeftDays: float64(season.Days(p.today, keepBy)),
+			LifeDays: wood.Life(b.State), Known: p.learned.Effect(take.Bundle, b.Code)},
+		p.learned,
+		p.piece,
+	)
+}
+
+// choose ranks all techniques: those that are in by whether they can pair all
+// that is asked, then by expected take, then by cost; those that are out by
+// when they open.
+func (b programmeBed) choose(
+	vs []technique.Verdict,
+	prog pairing.Programme,
+	g store.Genus,
+	h store.House,
+	today time.Time,
+) ([]ChooserLine, error) {
+	out := make([]ChooserLine, 0, len(vs))
+	var states []string
+	if len(b.piles.bundles) > 0 {
+		states = b.piles.states
+	}
+	for _, v := range vs {
+		t := v.Technique
+		l := ChooserLine{
+			Technique: t,
+			In:        v.In,
+			ByChoice:  v.Bar == technique.ByChoice,
+			Against:   v.Against,
+			Why:       words.Verdict(v),
+			Belief:    b.beliefs[t.Key],
+			Standing:  t.Standing(b.cal, states, b.ground, today),
+		}
+		l.Take = l.Belief.Take.Interval90()
+		if v.In {
+			one := prog
+			one.Orders = slices.Clone(prog.Orders)
+			one.Orders[0].Ways = []pairing.Way{b.way(t)}
+			w, err := pairing.Solve(one)
+			if err != nil {
+				return nil, fmt.Errorf("weighing %s: %w", t.Name, err)
+			}
+			l.Alone, l.Pieces = w.Paired, w.Paired
+			for _, x := range w.Threads {
+				l.Mismatch += float64(x.N) * (1 - x.Scion.Middle()/x.Stock.Middle()) / float64(max(1, w.Paired))
+				l.Buds += x.N * b.piles.bundles[x.Bundle].BudsPerPiece
+			}
+		}
+		l.price(h, g)
+		out = append(out, l)
+	}
+	want := prog.Orders[0].Grafts
+	slices.SortStableFunc(out, func(x, y ChooserLine) int {
+		rank := func(l ChooserLine) int {
+			switch {
+			case l.In && l.Alone >= want:
+				return 0
+			case l.In:
+				return 1
+			case l.ByChoice:
+				return 2
+			}
+			return 3
+		}
+		c := cmp.Or(rank(x)-rank(y), cmp.Compare(y.Take.Mean, x.Take.Mean), cmp.Compare(x.Cents, y.Cents))
+		if rank(x) == 3 && rank(y) == 3 && x.Standing.Opens != y.Standing.Opens {
+			switch { // what is open, but for the sizes, and then what opens first
+			case x.Standing.Opens.IsZero():
+				return -1
+			case y.Standing.Opens.IsZero():
+				return 1
+			}
+			return x.Standing.Opens.Compare(y.Standing.Opens)
+		}
+		return c
+	})
+	return out, nil
+}
+
+// price works out what a live union costs: stem, piece and work, over the
+// take.
+func (l *ChooserLine) price(h store.House, g store.Genus) {
+	graft := float64(h.StemCents) + float64(h.PieceCents) + float64(h.WageCents)/l.Technique.RatePerHour
+	l.Cents, l.CentsLow, l.CentsHigh = graft/l.Take.Mean, graft/l.Take.High, graft/l.Take.Low
+	l.Working = working.Working{
+		Title:  "A live union by " + l.Technique.Name,
+		Answer: words.Money(int(l.Cents + 0.5)),
+		Rule:   "cost of a live union",
+		Range:  fmt.Sprintf("%s to %s, by the take's range", words.Money(int(l.CentsLow+0.5)), words.Money(int(l.CentsHigh+0.5))),
+		Says: "What a graft uses, over the share that lives. Ties, labels and the days' overheads are not in it: they differ little " +
+			"between techniques.",
+		Inputs: []working.Input{
+			{Name: "A stem", Value: words.Money(h.StemCents), Source: outlook.WorthOf(h).Source(outlook.StemOf)},
+			{Name: "A piece of wood", Value: words.Money(h.PieceCents), Source: outlook.WorthOf(h).Source(outlook.PieceOf)},
+			{
+				Name:   "Work",
+				Value:  fmt.Sprintf("%s an hour at %.0f grafts", words.Money(h.WageCents), l.Technique.RatePerHour),
+				Source: outlook.WorthOf(h).Source(outlook.WageOf),
+			},
+			{
+				Name:   "Expected take on " + g.Name,
+				Value:  fmt.Sprintf("%s (%s)", words.Pct(l.Take.Mean), words.PctRange(l.Take)),
+				Source: working.OwnRecords,
+			},
+		},
+	}
+}

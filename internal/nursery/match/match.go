@@ -1,0 +1,319 @@
+package match
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"math"
+	"slices"
+
+	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/pairing"
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/supply"
+	"unionknot/internal/core/take"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/core/working"
+	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+	"unionknot/internal/words"
+)
+
+// shortageCost is what leaving a graft out costs, in grafts, by priority:
+// always more than the worst pair, so that no graft is left out to save wood.
+// House default.
+var shortageCost = map[int]float64{1: 9, 2: 3, 3: 1.5}
+
+// Asked is what a planner asks of the weave.
+type Asked struct {
+	Grafts int           // 0: what the order still needs
+	Ways   []string      // technique keys to use; none: all that are in
+	Why    *pairing.Pair // a stem and a piece to ask after
+	// Against are techniques to use although the season shuts them.
+	Against []string
+}
+
+// WayLine is a technique's part in the weave.
+type WayLine struct {
+	Technique technique.Technique
+	Against   bool // the season shuts it
+	Grafts    int
+	RatioLow  float64 // scion ÷ stock over its threads
+	RatioHigh float64
+	Belief    outlook.Belief
+}
+
+// LeftLine is what is left over for one reason.
+type LeftLine struct {
+	N         int
+	Low, High float64 // mm
+	Why       pairing.Reason
+}
+
+// MatchPage is what Match shows of one order.
+type MatchPage struct {
+	Order         store.Order
+	Genus         store.Genus
+	Need          outlook.Need
+	Asked         Asked
+	Compatibility string
+	Lots          []outlook.LotLine
+	Bundles       []outlook.BundleLine
+	Stock, Wood   []caliper.Count // free, over all lots and bundles
+	Weave         pairing.Weave
+	Ways          []WayLine
+	Verdicts      []technique.Verdict
+	Chooser       []ChooserLine   // all techniques, the best first
+	WhyNot        *pairing.Answer // about Asked.Why
+	Chosen        map[string]bool
+	LeftStock     []LeftLine
+	LeftWood      []LeftLine
+	Expect        sizing.Interval // trees
+	ExpectWorking working.Working
+	Print         string // changes when the weave does
+	Measured, Of  int    // stems calipered, of how many
+	NotSeenTrue   []string
+	Late          []string // bundles past their keep-by day
+	WayNames      map[string]string
+	LayScion      store.HouseWay
+	Ties          []store.Tie
+	HealingWays   []store.HealingWay
+}
+
+// Overruled says that the weave uses a technique that the season shuts.
+func (p MatchPage) Overruled() bool {
+	return slices.ContainsFunc(p.Ways, func(w WayLine) bool { return w.Against })
+}
+
+// matchNeeds are the facts that a weave is made of.
+var matchNeeds = []snapshot.Need{snapshot.Orders, snapshot.Piles, snapshot.Places}
+
+// Match works out the weave for one order.
+func (s *Stage) Match(ctx context.Context, code string, asked Asked) (MatchPage, error) {
+	o, err := s.DB.Q().OrderByCode(ctx, nursery.CleanCode(code))
+	if err != nil {
+		return MatchPage{}, err
+	}
+	f, err := s.Facts(ctx, matchNeeds...)
+	if err != nil {
+		return MatchPage{}, err
+	}
+	return s.match(ctx, f, o, asked)
+}
+
+func (s *Stage) match(ctx context.Context, f *snapshot.Snapshot, o store.Order, asked Asked) (MatchPage, error) {
+	p := MatchPage{Order: o, Asked: asked, Chosen: map[string]bool{}, WayNames: map[string]string{}}
+	h := f.House
+	f.Free(&p.Order)
+	r, err := s.Reckon.Sizer(ctx, f, o.Genus)
+	if err != nil {
+		return p, err
+	}
+	p.Genus = f.Genus(o.Genus)
+	if p.Need, err = r.Need(o, h.Chance); err != nil {
+		return p, err
+	}
+	if p.Asked.Grafts <= 0 {
+		p.Asked.Grafts = max(0, p.Need.Grafts-o.Batched)
+	}
+	p.Compatibility = outlook.Compatibility(f, o)
+	beliefs, cal := r.Know(o.Genus, o.StockGenus)
+	piles, err := gather(f, &p, pilingOf(r, o.Genus))
+	if err != nil {
+		return p, err
+	}
+	job := technique.Job{On: f.Today, Calendar: cal, StockMM: p.Stock, WoodMM: p.Wood, WoodStates: piles.states, BudsAPiece: piles.buds}
+	if len(p.Bundles) == 0 {
+		job.WoodStates, job.BudsAPiece = nil, nil
+	}
+	job.Ground = r.Ground(o.StockTypeID)
+	job.Against = map[string]bool{}
+	for _, k := range asked.Against {
+		job.Against[k] = true
+	}
+	if len(asked.Ways) > 0 {
+		job.InUse = func(key string) bool { return slices.Contains(asked.Ways, key) }
+	}
+	p.Verdicts = technique.Judge(f.Techniques, job)
+	beds := programmeBed{piles: piles, beliefs: beliefs, learned: r.Learned[o.Genus], cal: cal, ground: job.Ground}
+	order := pairing.Order{ID: o.Code, Variety: o.Variety, Stock: o.StockType, Grafts: p.Asked.Grafts, Shortage: shortageCost[o.Priority]}
+	for _, v := range p.Verdicts {
+		p.WayNames[v.Technique.Key] = v.Technique.Name
+		if !v.In {
+			continue
+		}
+		p.Chosen[v.Technique.Key] = true
+		order.Ways = append(order.Ways, beds.way(v.Technique))
+	}
+	prog := pairing.Programme{Orders: []pairing.Order{order}, Stock: piles.stock, Wood: piles.wood}
+	if p.Weave, err = pairing.Solve(prog); err != nil {
+		return p, err
+	}
+	if a := asked.Why; a != nil {
+		a.Order = o.Code
+		answer, err := pairing.WhyNot(prog, p.Weave, *a)
+		if err != nil {
+			return p, err
+		}
+		p.WhyNot = &answer
+	}
+	if p.Chooser, err = beds.choose(p.Verdicts, prog, p.Genus, h, f.Today); err != nil {
+		return p, err
+	}
+	p.summarise(beliefs, r.Learned[o.Genus], r.Knowers)
+	p.LayScion, p.Ties, p.HealingWays = f.Way(outlook.WayLay), f.Ties, f.Healing
+	return p, nil
+}
+
+// piles are the free stems and pieces as the weave takes them.
+type piles struct {
+	stock, wood []pairing.Pile
+	states      []string
+	buds        []int
+	bundles     map[string]store.Bundle
+}
+
+// unfit says which bundles a technique does not take, by their state and their
+// buds.
+func (p piles) unfit(t technique.Technique) func(string) technique.Misfit {
+	return func(code string) technique.Misfit {
+		b := p.bundles[code]
+		return t.MisfitOfWood(b.State, b.BudsPerPiece)
+	}
+}
+
+func gather(f *snapshot.Snapshot, p *MatchPage, price piling) (piles, error) {
+	out := piles{bundles: map[string]store.Bundle{}}
+	stock, scion := map[caliper.Class]int{}, map[caliper.Class]int{}
+	for _, l := range f.LotsOf(p.Order.StockTypeID) {
+		d := outlook.LotDiameters(l)
+		p.Lots = append(p.Lots, outlook.LotLine{Lot: l.Lot, Diameters: d})
+		p.Measured, p.Of = p.Measured+l.Measured, p.Of+l.Received
+		out.stock = append(out.stock, pairing.Pile{ID: l.Code, Of: p.Order.StockType, Risk: price.lot(l.Code), Classes: d.Free})
+		for _, c := range d.Free {
+			stock[c.Class] += c.N
+		}
+	}
+	bundles, keepBy, late := outlook.KeeperOf(f).FirstToUse(f.BundlesOf(p.Order.VarietyID))
+	p.Late = late
+	for i, b := range bundles {
+		d, _, err := outlook.BundleDiameters(b)
+		if err != nil {
+			return out, err
+		}
+		p.Bundles = append(p.Bundles, outlook.BundleLine{Bundle: b.Bundle, Diameters: d, Days: season.Days(b.CutOn, f.Today)})
+		// What keeps shortest first, where nothing else speaks: a hair a bundle.
+		out.wood = append(
+			out.wood,
+			pairing.Pile{ID: b.Code, Of: p.Order.Variety, Classes: d.Free, Risk: price.bundle(b.Bundle, keepBy[b.ID]) + float64(i)*1e-5},
+		)
+		out.bundles[b.Code] = b.Bundle
+		if !slices.Contains(out.states, b.State) {
+			out.states = append(out.states, b.State)
+		}
+		if !slices.Contains(out.buds, b.BudsPerPiece) {
+			out.buds = append(out.buds, b.BudsPerPiece)
+		}
+		if b.SeenTrueOn == nil && !slices.Contains(p.NotSeenTrue, b.Plant) {
+			p.NotSeenTrue = append(p.NotSeenTrue, b.Plant)
+		}
+		for _, c := range d.Free {
+			scion[c.Class] += c.N
+		}
+	}
+	p.Stock, p.Wood = caliper.Sorted(stock), caliper.Sorted(scion)
+	return out, nil
+}
+
+// summarise adds the weave up for people to read.
+func (p *MatchPage) summarise(beliefs map[string]outlook.Belief, l take.Learned, knowers map[string]int) {
+	by := map[string]*WayLine{}
+	h := sha256.New()
+	var parts []take.Part
+	workers := 0
+	for _, t := range p.Weave.Threads {
+		w := by[t.Way]
+		if w == nil {
+			w = &WayLine{Technique: beliefs[t.Way].Technique, Belief: beliefs[t.Way], RatioLow: math.Inf(1)}
+			by[t.Way] = w
+		}
+		ratio := t.Scion.Middle() / t.Stock.Middle()
+		w.Grafts += t.N
+		w.RatioLow, w.RatioHigh = math.Min(w.RatioLow, ratio), math.Max(w.RatioHigh, ratio)
+		lot, bundle := l.Effect(take.Lot, t.Lot), l.Effect(take.Bundle, t.Bundle)
+		e := w.Belief.Expected
+		parts = append(
+			parts,
+			take.Part{
+				Grafts:    t.N,
+				Take:      supply.TakingOf(w.Technique, e, l).At(t.Stock, t.Scion, lot.Mode+bundle.Mode),
+				Variance:  e.Variance,
+				Technique: t.Way,
+				Lot:       t.Lot,
+				LotSD:     lot.SD,
+				Bundle:    t.Bundle,
+				BundleSD:  bundle.SD,
+			},
+		)
+		workers = max(workers, knowers[t.Way])
+		fmt.Fprintln(h, t.Lot, t.Stock, t.Bundle, t.Scion, t.Way, t.N)
+	}
+	p.Print = hex.EncodeToString(h.Sum(nil)[:8])
+	p.Expect = take.Outcome(parts, workers, beliefs[p.Need.By.Technique.Key].Expected.Spreads.Worker)
+	p.ExpectWorking = working.Working{
+		Title:  "Trees to expect from this weave",
+		Rule:   "trees to expect",
+		Answer: fmt.Sprintf("%.0f", p.Expect.Mean),
+		Range:  fmt.Sprintf("%.0f–%.0f", p.Expect.Low, p.Expect.High),
+		Says: "Each thread's expected take times its grafts, added up; a lot or a bundle that was counted before counts by what it " +
+			"did. The range holds 90 years in 100: it reckons with the luck of each graft, with how well each take is known, and with " +
+			"what lots, bundles and workers differ by, which moves all their grafts together.",
+	}
+	for _, v := range p.Verdicts {
+		w := by[v.Technique.Key]
+		if w == nil {
+			continue
+		}
+		w.Against = v.Against
+		p.Ways = append(p.Ways, *w)
+		i := w.Belief.Take.Interval90()
+		p.ExpectWorking.Inputs = append(p.ExpectWorking.Inputs, working.Input{Name: w.Technique.Name,
+			Value: fmt.Sprintf(
+				"%d grafts; take over many lots %s (%s)",
+				w.Grafts,
+				words.Pct(i.Mean),
+				words.PctRange(i),
+			), Source: working.OwnRecords})
+	}
+	if len(p.Ways) > 0 {
+		sp := p.Ways[0].Belief.Expected.Spreads
+		p.ExpectWorking.Inputs = append(p.ExpectWorking.Inputs, working.Input{Name: "Workers, lots, bundles differ by",
+			Value: fmt.Sprintf(
+				"%.2f, %.2f, %.2f on the logit scale; %d workers share it",
+				sp.Worker,
+				sp.Lot,
+				sp.Bundle,
+				max(1, workers),
+			), Source: working.OwnRecords})
+	}
+	p.LeftStock, p.LeftWood = leftLines(p.Weave.LeftStock), leftLines(p.Weave.LeftWood)
+}
+
+func leftLines(ls []pairing.Left) []LeftLine {
+	var out []LeftLine
+	for _, l := range ls {
+		i := slices.IndexFunc(out, func(x LeftLine) bool { return x.Why == l.Why })
+		if i < 0 {
+			out = append(out, LeftLine{Low: l.Class.Low(), High: l.Class.High(), Why: l.Why})
+			i = len(out) - 1
+		}
+		out[i].N += l.N
+		out[i].Low, out[i].High = math.Min(out[i].Low, l.Class.Low()), math.Max(out[i].High, l.Class.High())
+	}
+	slices.SortStableFunc(out, func(a, b LeftLine) int { return b.N - a.N })
+	return out
+}

@@ -1,0 +1,227 @@
+package orders
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+)
+
+// NewOrder is what is asked of an order.
+type NewOrder struct {
+	Code, Genus, Variety, StockGenus, StockType, Buyer string
+	Trees, Priority                                    int
+	DueOn                                              time.Time
+}
+
+func (n *NewOrder) check(genera map[string]bool) nursery.Problems {
+	var ps nursery.Problems
+	n.Code, n.Variety, n.StockType = nursery.CleanCode(n.Code), strings.TrimSpace(n.Variety), strings.TrimSpace(n.StockType)
+	n.Buyer = strings.TrimSpace(n.Buyer)
+	if n.StockGenus == "" {
+		n.StockGenus = n.Genus
+	}
+	if n.Priority == 0 {
+		n.Priority = 2
+	}
+	nursery.CheckCode(&ps, "code", n.Code)
+	if !genera[n.Genus] {
+		ps.Add("genus", "Choose the variety's genus from the list; %q is not in it.", n.Genus)
+	}
+	if !genera[n.StockGenus] {
+		ps.Add("stock_genus", "Choose the stock's genus from the list; %q is not in it.", n.StockGenus)
+	}
+	if n.Variety == "" || len(n.Variety) > 60 {
+		ps.Add("variety", "Name the variety, in up to 60 letters.")
+	}
+	if n.StockType == "" || len(n.StockType) > 60 {
+		ps.Add("stock_type", "Name the stock, in up to 60 letters.")
+	}
+	if n.Trees < 1 || n.Trees > 1_000_000 {
+		ps.Add("trees", "Count the trees: a whole number from 1 to 1,000,000.")
+	}
+	if n.Priority < 1 || n.Priority > 3 {
+		ps.Add("priority", "Priority is 1 (first), 2 or 3.")
+	}
+	if n.DueOn.IsZero() {
+		ps.Add("due_on", "Give the day it is wanted, such as 2028-03-01.")
+	}
+	return ps
+}
+
+// AddOrder keeps an order.
+func (s *Stage) AddOrder(ctx context.Context, a nursery.Actor, n NewOrder) error {
+	return s.AddTyped(ctx, a, "Order", n.Code, n.check, func(ctx context.Context, q store.Q) error { return s.addOrder(ctx, q, a, n) })
+}
+
+func (s *Stage) addOrder(ctx context.Context, q store.Q, a nursery.Actor, n NewOrder) error {
+	v, err := q.VarietyFor(ctx, n.Variety, n.Genus)
+	if err != nil {
+		return err
+	}
+	t, err := q.StockTypeFor(ctx, n.StockType, n.StockGenus)
+	if err != nil {
+		return err
+	}
+	if _, err := q.AddOrder(ctx, store.Order{Code: n.Code, VarietyID: v, StockTypeID: t, Trees: n.Trees, DueOn: n.DueOn,
+		Priority: n.Priority, Buyer: n.Buyer, MadeAt: s.Now()}); err != nil {
+		return err
+	}
+	return s.Changed(ctx, q, a, "order", n.Code, "taken", nil, n)
+}
+
+// Orders lists the open orders with what each needs and has.
+func (s *Stage) Orders(ctx context.Context) ([]outlook.OrderLine, error) {
+	return s.OrdersIf(ctx, &outlook.WhatIf{})
+}
+
+// OrdersIf lists the open orders with another chance or take; what was left
+// out of w is filled in.
+func (s *Stage) OrdersIf(ctx context.Context, w *outlook.WhatIf) ([]outlook.OrderLine, error) {
+	f, err := s.Facts(ctx, snapshot.Orders, snapshot.Piles, snapshot.Tags, snapshot.Rest)
+	if err != nil {
+		return nil, err
+	}
+	out, r, err := s.Reckon.OrderLines(ctx, f, w)
+	if err != nil {
+		return nil, err
+	}
+	r.Means(out)
+	return out, nil
+}
+
+// Order gathers an order's page, with another chance or take.
+func (s *Stage) Order(ctx context.Context, code string, w outlook.WhatIf) (outlook.OrderPage, error) {
+	q := s.DB.Q()
+	var p outlook.OrderPage
+	o, err := q.OrderByCode(ctx, nursery.CleanCode(code))
+	if err != nil {
+		return p, err
+	}
+	f, err := s.Facts(ctx, snapshot.Orders, snapshot.Piles, snapshot.Tags, snapshot.Rest, snapshot.Names)
+	if err != nil {
+		return p, err
+	}
+	f.Free(&o)
+	w.Fill(f.House)
+	p.WhatIf = w
+	r, err := s.Reckon.Sizer(ctx, f, o.Genus)
+	if err != nil {
+		return p, err
+	}
+	r.Points = w.Points
+	lines, err := r.Lines(w.Chance)
+	if err != nil {
+		return p, err
+	}
+	// With the orders beside it, which may come before it.
+	at := slices.IndexFunc(lines, func(l outlook.OrderLine) bool { return l.Order.ID == o.ID })
+	if at < 0 { // closed
+		l, err := r.Line(o, w.Chance)
+		if err != nil {
+			return p, err
+		}
+		at, lines = len(lines), append(lines, l)
+	}
+	r.Means(lines)
+	p.Line = lines[at]
+	p.Compatibility = outlook.Compatibility(f, o)
+	p.Sections = [2][]string{f.SectionsOf(o.Genus), f.SectionsOf(o.StockGenus)}
+	p.Section = [2]string{o.Section, o.StockSection}
+	if p.Batches, err = q.BatchesOfOrder(ctx, o.ID); err != nil {
+		return p, err
+	}
+	for _, l := range f.LotsOf(o.StockTypeID) {
+		p.Lots = append(p.Lots, l.Lot)
+	}
+	for _, b := range f.BundlesOf(o.VarietyID) {
+		p.Bundles = append(p.Bundles, b.Bundle)
+	}
+	p.Ways, err = r.WaysOut(p)
+	return p, err
+}
+
+// CloseOrder closes an order: it is met, or was called off, and draws on
+// nothing any more. With open it is opened again.
+func (s *Stage) CloseOrder(ctx context.Context, a nursery.Actor, code string, open bool) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		o, err := q.OrderByCode(ctx, nursery.CleanCode(code))
+		if err != nil {
+			return err
+		}
+		if err := q.LockOrder(ctx, o.ID); err != nil {
+			return err
+		}
+		var on *time.Time
+		doing := "opened again"
+		if !open {
+			today := s.Today()
+			on, doing = &today, "closed"
+		}
+		if err := q.CloseOrder(ctx, o.ID, on); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "order", o.Code, doing, nursery.IsoDay(o.ClosedOn), nursery.IsoDay(on))
+	})
+}
+
+// ClosedOrders lists closed orders, the newest first; after is the id to go on
+// from, or 0.
+func (s *Stage) ClosedOrders(ctx context.Context, after int64) ([]store.Order, error) {
+	return s.DB.Q().ClosedOrders(ctx, after, nursery.PageSize)
+}
+
+// SetSections notes the sections of an order's variety and stock, for all their
+// orders.
+func (s *Stage) SetSections(ctx context.Context, a nursery.Actor, code, of, on string) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		o, err := q.OrderByCode(ctx, nursery.CleanCode(code))
+		if err != nil {
+			return err
+		}
+		f, err := s.FactsIn(ctx, q)
+		if err != nil {
+			return err
+		}
+		for _, x := range []struct {
+			field, genus, section string
+			stock                 bool
+			id                    int64
+		}{{"of", o.Genus, of, false, o.VarietyID}, {"on", o.StockGenus, on, true, o.StockTypeID}} {
+			if x.section != "" && !slices.Contains(f.SectionsOf(x.genus), x.section) {
+				return nursery.Problem{Field: x.field, Says: "Choose a section from the list."}
+			}
+			if err := q.SetSection(ctx, x.stock, x.id, x.section); err != nil {
+				return err
+			}
+		}
+		return s.Changed(ctx, q, a, "order", o.Code, "sections noted", []string{o.Section, o.StockSection}, []string{of, on})
+	})
+}
+
+// Names are varieties and stock types known, to help typing.
+func (s *Stage) Names(ctx context.Context) (varieties, stocks []string, err error) {
+	vs, err := s.DB.Q().Varieties(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, v := range vs {
+		varieties = append(varieties, v.Name)
+	}
+	ts, err := s.DB.Q().StockTypes(ctx)
+	for _, t := range ts {
+		stocks = append(stocks, t.Name)
+	}
+	return slices.Compact(varieties), slices.Compact(stocks), err
+}

@@ -1,0 +1,12 @@
+// Package places is where wood is kept: readings, looks and what they flag.
+package places
+
+import "unionknot/internal/nursery"
+
+// Stage carries out what people do here. Make one with New.
+type Stage struct {
+	*nursery.Kernel
+}
+
+// New makes the stage.
+func New(k *nursery.Kernel) *Stage { return &Stage{Kernel: k} }

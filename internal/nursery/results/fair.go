@@ -1,0 +1,221 @@
+package results
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"sort"
+
+	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/take"
+	"unionknot/internal/core/working"
+	"unionknot/internal/outlook"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+	"unionknot/internal/words"
+)
+
+// FairLine is a group's standardised take: what all tags shown would have
+// taken, had each been of this group and otherwise as it was.
+type FairLine struct {
+	Take    sizing.Interval
+	Working working.Working
+}
+
+// Fair is what the take model makes of the counts shown.
+type Fair struct {
+	Lines map[string]map[string]FairLine // by group and key
+	Over  int                            // tags they are standardised over
+	Moves []Moved                        // what moved the take, and by how much
+	Alone []string                       // what the records cannot tell, and what would
+	Why   string                         // why there is no fit, or ""
+	// Behind says that counts came in since: they are being weighed.
+	Behind bool
+}
+
+// Moved is one thing that moves the take.
+type Moved struct {
+	What string
+	Says string
+	Odds sizing.Interval // times the odds
+}
+
+// fewestTags is how many counted tags the model asks for. House default.
+const fewestTags = 12
+
+// Fair weighs hands, lots, bundles and techniques against each other. It is
+// fitted anew when a count was added since.
+func (s *Stage) Fair(ctx context.Context, f ResultsFilter) (Fair, error) {
+	facts, err := s.Facts(ctx)
+	if err != nil {
+		return Fair{}, err
+	}
+	return s.fair(ctx, facts, f)
+}
+
+func (s *Stage) fair(ctx context.Context, facts *snapshot.Snapshot, f ResultsFilter) (Fair, error) {
+	mark := fmt.Sprint(facts.Stamp.Takes)
+	work := func(ctx context.Context) (Fair, error) {
+		q := s.DB.Q()
+		rs, err := q.TakeRecords(ctx, store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus})
+		if err != nil {
+			return Fair{}, err
+		}
+		names := map[string]string{}
+		for _, t := range facts.Techniques {
+			names[t.Key] = t.Name
+		}
+		return fairOf(rs, names)
+	}
+	out, behind, err := s.fairs.Get(f.key(), mark, func() (Fair, error) { return work(ctx) },
+		func() (Fair, error) { return work(context.WithoutCancel(ctx)) })
+	out.Behind = behind
+	return out, err
+}
+
+func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
+	out := Fair{Lines: map[string]map[string]FairLine{}}
+	if len(rs) < fewestTags {
+		out.Why = fmt.Sprintf("Fair takes need %d counted tags; there are %d here.", fewestTags, len(rs))
+		return out, nil
+	}
+	records := outlook.RecordsOf(rs)
+	people := map[string]string{}
+	for _, r := range rs {
+		people[r.Worker] = r.Name
+	}
+	base := take.Base(records, "")
+	d := take.FromRecords(records, base)
+	fit, err := take.Solve(d)
+	if err != nil {
+		return out, fmt.Errorf("weighing %d tags: %w", len(rs), err)
+	}
+	standard := fit.Ranged(d.TechniqueColumns())
+	out.Over = len(rs)
+	column := map[string]int{}
+	for j, n := range d.Fixed {
+		column[n] = j
+	}
+	spread := func(k int) string {
+		if standard.NoSpread[k] {
+			return fmt.Sprintf("none was found between %ss: these counts cannot tell them apart", d.Factors[k].Name)
+		}
+		return fmt.Sprintf("%.2f on the logit scale between %ss", fit.SD[k], d.Factors[k].Name)
+	}
+	line := func(group, key, name, differ string, x take.Fair) {
+		i := sizing.Interval{Mean: x.Take, Low: x.Low, High: x.High}
+		if out.Lines[group] == nil {
+			out.Lines[group] = map[string]FairLine{}
+		}
+		out.Lines[group][key] = FairLine{
+			i,
+			working.Working{Title: "Fair take, " + name, Answer: words.Pct(i.Mean), Range: words.PctRange(i), Rule: "what moved the take",
+				Says: "A logistic model of all counted tags shown, with technique, mismatch and days in store as effects and worker, " +
+					"lot and bundle as crossed random parts. It asks what all these tags would have taken had each been this one's " +
+					"and otherwise as it was. Few grafts are pulled toward the middle. The range is from all effects together: one " +
+					"that nobody else shared has a wide one.",
+				Inputs: []working.Input{
+					{Name: "Tags weighed", Value: fmt.Sprint(len(rs)), Source: working.OwnRecords},
+					{Name: "Took, of all of them", Value: words.Pct(standard.Raw), Source: working.OwnRecords},
+					{Name: "Difference", Value: differ, Source: working.OwnRecords},
+				}},
+		}
+	}
+	for k, f := range d.Factors {
+		if standard.NoSpread[k] && len(f.Levels) > 1 {
+			out.Alone = append(
+				out.Alone,
+				fmt.Sprintf("No difference between %ss is found beyond luck: these counts cannot tell %ss apart.", f.Name, f.Name),
+			)
+		}
+		for l, level := range f.Levels {
+			name := level
+			if f.Name == take.Worker {
+				name = people[level]
+			}
+			line(f.Name, level, name, spread(k), standard.Factors[k][l])
+		}
+	}
+	for i, t := range append([]string{base}, d.Techniques()...) {
+		line("technique", t, names[t], "an effect of its own beside "+names[base], standard.Technique[i])
+	}
+	for _, m := range []struct {
+		column, what, unit string
+		by                 float64
+	}{{take.Mismatch, "Wood thinner than the stock", "each 10 % thinner", 0.1},
+		{take.Store10, "Days from cutting to grafting", "each 10 days more", 1}} {
+		j := column[m.column]
+		b, se := fit.Fixed[j]*m.by, fit.FixedSE[j]*m.by
+		odds := sizing.Interval{Mean: math.Exp(b), Low: math.Exp(b - 1.6449*se), High: math.Exp(b + 1.6449*se)}
+		says := "cannot be told from these counts"
+		switch {
+		case odds.High < 1:
+			says = "costs take"
+		case odds.Low > 1:
+			says = "helps take"
+		}
+		out.Moves = append(out.Moves, Moved{m.what + ", " + m.unit, says, odds})
+	}
+	out.Alone = append(out.Alone, untold(fit, rs, people)...)
+	return out, nil
+}
+
+// untold says what the records cannot tell apart, and how to share the next
+// batches so that they could.
+func untold(fit take.Fit, rs []store.TakeRecord, people map[string]string) []string {
+	var out []string
+	call := func(factor, level string) string {
+		if factor == take.Worker {
+			return people[level]
+		}
+		return factor + " " + level
+	}
+	for _, b := range fit.Separate {
+		if b.LevelA == "" {
+			out = append(
+				out,
+				fmt.Sprintf(
+					"Each %s always went with the same %s: no count can say which of the two made the difference. Give each %s to two "+
+						"workers or more next time.",
+					b.A,
+					b.B,
+					b.B,
+				),
+			)
+		} else {
+			out = append(out, fmt.Sprintf("%s and %s always went together, and with no other: no count can say which made the "+
+				"difference. Next time give %s to another as well, and the other way round.", words.Capital(call(b.A, b.LevelA)),
+				call(b.B, b.LevelB), call(b.B, b.LevelB)))
+		}
+	}
+	hands, n := map[string]map[string]bool{}, map[string]int{}
+	for _, r := range rs {
+		if hands[r.Lot] == nil {
+			hands[r.Lot] = map[string]bool{}
+		}
+		hands[r.Lot][r.Worker] = true
+		n[r.Lot] += r.Grafts
+	}
+	var lots []string
+	for l := range hands {
+		if len(hands[l]) == 1 && n[l] > outlook.SharedOver {
+			lots = append(lots, l)
+		}
+	}
+	sort.Slice(lots, func(i, j int) bool { return n[lots[i]] > n[lots[j]] })
+	for _, l := range lots[:min(4, len(lots))] {
+		for w := range hands[l] {
+			out = append(
+				out,
+				fmt.Sprintf(
+					"Only %s grafted lot %s (%d grafts): its figure leans on what %s did elsewhere. Share such a lot between two workers.",
+					people[w],
+					l,
+					n[l],
+					people[w],
+				),
+			)
+		}
+	}
+	return out
+}

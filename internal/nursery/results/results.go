@@ -1,0 +1,300 @@
+package results
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/take"
+	"unionknot/internal/core/working"
+	"unionknot/internal/nursery"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+	"unionknot/internal/words"
+)
+
+// Groups are what takes are shown by, in order.
+var Groups = []string{"worker", "technique", "lot", "bundle"}
+
+// ResultLine is one worker's, technique's, lot's or bundle's take.
+type ResultLine struct {
+	store.Took
+	Take      sizing.Interval
+	Uncertain bool // too few to say much
+	Working   working.Working
+	Flag      int          // 1 above, −1 below, where it stands out from how groups differ
+	More      []take.Cause // that it lost clearly more to than the others
+}
+
+// ResultsPage is what the Results stage shows.
+type ResultsPage struct {
+	Facts    *snapshot.Snapshot
+	From, To time.Time
+	Genus    string
+	Genera   []string
+	OwnOnly  bool
+	All      store.Took
+	AllTake  sizing.Interval
+	Working  working.Working // of AllTake
+	Groups   map[string][]ResultLine
+	Counted  map[string]int // how many of each group there are; not all need be shown
+	Whole    string         // the group that is shown whole
+	Order    []string
+	Causes   []store.CauseCount
+	Fair     Fair
+}
+
+// groupLimit is how many lines of each group are shown, unless all of one are
+// asked for.
+const groupLimit = 24
+
+// uncertainOver is the width of a 90 % range over which a take is marked as
+// uncertain. House default.
+const uncertainOver = 0.20
+
+// ResultsFilter narrows Results.
+type ResultsFilter struct {
+	From, To time.Time
+	Genus    string
+	Whole    string // the group to show whole
+}
+
+// Results sums takes by worker, technique, lot and bundle. A bench hand sees
+// their own only. What all see is kept until a count is added; where it takes
+// long to add up anew, the sums before are shown meanwhile, and it is said.
+func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (ResultsPage, error) {
+	facts, err := s.Facts(ctx)
+	if err != nil {
+		return ResultsPage{}, err
+	}
+	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus}
+	var p ResultsPage
+	behind := false
+	if a.Role == nursery.BenchHand {
+		tf.WorkerID = a.ID
+		p, err = s.resultsOf(ctx, tf)
+		p.OwnOnly = true
+	} else {
+		p, behind, err = s.results.Get(f.key(), fmt.Sprint(facts.Stamp.Takes), func() (ResultsPage, error) { return s.resultsOf(ctx, tf) },
+			func() (ResultsPage, error) { return s.resultsOf(context.WithoutCancel(ctx), tf) })
+	}
+	if err != nil {
+		return p, err
+	}
+	p.Facts, p.Whole = facts, f.Whole
+	all := p.Groups // shared: the page takes what it shows of it
+	p.Groups = map[string][]ResultLine{}
+	for g, ls := range all {
+		if g != f.Whole {
+			ls = ls[:min(groupLimit, len(ls))]
+		}
+		p.Groups[g] = ls
+	}
+	// Hands are weighed against each other even where only one is shown.
+	p.Fair, err = s.fair(ctx, facts, f)
+	p.Fair.Behind = p.Fair.Behind || behind
+	if p.OwnOnly {
+		p.Fair.Alone = nil
+	}
+	return p, err
+}
+
+// key names what is asked.
+func (f ResultsFilter) key() string { return fmt.Sprint(f.From.Unix(), f.To.Unix(), f.Genus) }
+
+// resultsOf adds up what answers to a filter, every group whole.
+func (s *Stage) resultsOf(ctx context.Context, tf store.TakeFilter) (ResultsPage, error) {
+	q := s.DB.Q()
+	p := ResultsPage{From: tf.From, To: tf.To, Genus: tf.Genus, Groups: map[string][]ResultLine{}, Counted: map[string]int{}, Order: Groups}
+	var err error
+	if p.Genera, err = q.CountedGenera(ctx); err != nil {
+		return p, err
+	}
+	if p.All, err = q.TakenAltogether(ctx, tf); err != nil {
+		return p, err
+	}
+	prior := priorOf(p.All)
+	if p.All.Counted > 0 {
+		p.AllTake = sizing.Beta{Alpha: 1, Beta: 1}.And(p.All.Taken, p.All.Counted).Interval90()
+		p.Working = working.Working{
+			Title:  "Take of all shown",
+			Answer: words.Pct(float64(p.All.Taken) / float64(p.All.Counted)),
+			Range:  words.PctRange(p.AllTake),
+			Rule:   "take of a group",
+			Says: "The look that stands for each tag, added up; doubtful grafts count as not taken. The range is the middle 90 % of " +
+				"a beta belief on a flat prior.",
+			Inputs: []working.Input{
+				{Name: "Tags counted", Value: fmt.Sprint(p.All.Tags), Source: working.OwnRecords},
+				{Name: "Taken", Value: fmt.Sprintf("%d of %d", p.All.Taken, p.All.Counted), Source: working.OwnRecords},
+				{
+					Name:   "Doubtful",
+					Value:  fmt.Sprint(p.All.Doubtful),
+					Source: working.OwnRecords,
+				},
+				{Name: "Dead", Value: fmt.Sprint(p.All.Dead), Source: working.OwnRecords},
+			},
+		}
+	}
+	for _, g := range Groups {
+		ts, err := q.TakesBy(ctx, g, tf)
+		if err != nil {
+			return p, fmt.Errorf("takes by %s: %w", g, err)
+		}
+		causes, err := q.CausesBy(ctx, g, tf)
+		if err != nil {
+			return p, fmt.Errorf("causes by %s: %w", g, err)
+		}
+		p.Counted[g] = len(ts)
+		p.Groups[g] = resultLines(ts, prior, p.All, moreThanOthers(causes, ts))
+	}
+	p.Causes, err = q.CausesOfLoss(ctx, tf)
+	return p, err
+}
+
+// moreThanOthers finds the causes that a group lost clearly more grafts to than
+// groups differ by.
+func moreThanOthers(causes []store.GroupCause, ts []store.Took) map[string][]take.Cause {
+	grafts := map[string]int{}
+	for _, t := range ts {
+		grafts[t.Key] = t.Counted
+	}
+	losses := make([]take.Loss, len(causes))
+	for i, c := range causes {
+		losses[i] = take.Loss{Group: c.Key, Cause: c.Cause, N: c.N}
+	}
+	out := map[string][]take.Cause{}
+	for key, cs := range take.CausesByGroup(losses, grafts) {
+		for _, c := range cs {
+			// One graft is no pattern, however rare the cause.
+			if c.More && c.N >= fewestAlike && c.Cause != "not known" {
+				out[key] = append(out[key], c)
+			}
+		}
+	}
+	return out
+}
+
+// fewestAlike is how many grafts a cause must take before it is spoken of.
+// House default.
+const fewestAlike = 3
+
+// priorGrafts is how many grafts the house's mean is worth before a group's
+// own counts. House default.
+const priorGrafts = 2
+
+// priorOf is what a group is believed to be before its own counts: the
+// house's mean, held as lightly as two grafts. It keeps a group of three
+// grafts from being shown as perfect without hiding what its counts say.
+func priorOf(all store.Took) sizing.Beta {
+	return sizing.Prior((float64(all.Taken)+1)/(float64(all.Counted)+2), priorGrafts)
+}
+
+// resultLines sets groups beside each other.
+func resultLines(ts []store.Took, prior sizing.Beta, all store.Took, more map[string][]take.Cause) []ResultLine {
+	groups := make([]take.Group, len(ts))
+	for i, t := range ts {
+		groups[i] = take.Group{Grafts: t.Counted, Took: t.Taken}
+	}
+	limits := take.LimitsOf(groups)
+	out := make([]ResultLine, len(ts))
+	for i, t := range ts {
+		out[i] = resultLine(t, prior, all)
+		l := &out[i]
+		l.Flag, l.More = limits.Groups[i].Flag, more[t.Key]
+		if len(ts) > 1 {
+			b := limits.Of(t.Counted)
+			l.Working.Inputs = append(
+				l.Working.Inputs,
+				working.Input{
+					Name: "As groups of its size lie",
+					Value: fmt.Sprintf(
+						"%s to %s in 95 of 100, %s to %s in 998 of 1,000, about the mean of %s",
+						words.Pct(b.Low95),
+						words.Pct(b.High95),
+						words.Pct(b.Low998),
+						words.Pct(b.High998),
+						words.Pct(limits.Mean),
+					),
+					Source: "statistics",
+				},
+				working.Input{
+					Name: "Spread between groups",
+					Value: fmt.Sprintf(
+						"%.2f on the logit scale, beside luck; of the flags on a page at most one in twenty is expected to be false",
+						limits.Tau,
+					),
+					Source: working.OwnRecords,
+				},
+			)
+		}
+		for _, c := range l.More {
+			l.Working.Inputs = append(
+				l.Working.Inputs,
+				working.Input{
+					Name:   "More lost to " + c.Cause,
+					Value:  fmt.Sprintf("%s of its grafts, %s of all others'", words.PctRange(c.Share), words.Pct(c.Rest)),
+					Source: working.OwnRecords,
+				},
+			)
+		}
+	}
+	return out
+}
+
+func resultLine(t store.Took, prior sizing.Beta, all store.Took) ResultLine {
+	i := prior.And(t.Taken, t.Counted).Interval90()
+	raw := float64(t.Taken) / float64(t.Counted)
+	l := ResultLine{Took: t, Take: i, Uncertain: i.High-i.Low > uncertainOver}
+	l.Working = working.Working{Title: "Take, " + t.Name, Answer: words.Pct(i.Mean), Range: words.PctRange(i), Rule: "take of a group",
+		Says: "The latest look at each tag, added up. A doubtful graft counts as not taken until a later look decides. The range is " +
+			"the middle 90 % of a beta belief that starts from the whole house's take, worth two grafts, and adds this group's counts.",
+		Inputs: []working.Input{
+			{Name: "Tags counted", Value: fmt.Sprint(t.Tags), Source: working.OwnRecords},
+			{Name: "Grafts looked at", Value: fmt.Sprint(t.Counted), Source: working.OwnRecords},
+			{Name: "Taken", Value: fmt.Sprintf("%d, %s of them", t.Taken, words.Pct(raw)), Source: working.OwnRecords},
+			{Name: "Doubtful", Value: fmt.Sprint(t.Doubtful), Source: working.OwnRecords},
+			{Name: "Dead", Value: fmt.Sprint(t.Dead), Source: working.OwnRecords},
+			{
+				Name: "Starts from",
+				Value: fmt.Sprintf(
+					"%s, the take of all %d grafts shown here, worth %d grafts",
+					words.Pct(prior.Mean()),
+					all.Counted,
+					priorGrafts,
+				),
+				Source: working.OwnRecords,
+			},
+		}}
+	return l
+}
+
+// GroupTags lists the counted tags behind one figure, for its working.
+func (s *Stage) GroupTags(ctx context.Context, a nursery.Actor, group, key string, f ResultsFilter) ([]store.Tag, error) {
+	if !slices.Contains(Groups, group) {
+		return nil, nursery.ErrNotFound
+	}
+	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus}
+	if a.Role == nursery.BenchHand {
+		tf.WorkerID = a.ID
+	}
+	return s.DB.Q().TagsOf(ctx, group, key, tf, 200)
+}
+
+// Seasons lists work seasons that can be shown, newest first, as the year in
+// which each begins on 1 August.
+func (s *Stage) Seasons() []int {
+	y := s.Today().Year()
+	if s.Today().Month() < time.August {
+		y--
+	}
+	return []int{y, y - 1, y - 2}
+}
+
+// SeasonDays gives the first and last day of the season that begins in a year.
+func SeasonDays(y int) (from, to time.Time) {
+	from = season.DayOf(time.Date(y, time.August, 1, 0, 0, 0, 0, time.UTC))
+	return from, from.AddDate(1, 0, -1)
+}

@@ -1,0 +1,76 @@
+package season
+
+import (
+	"context"
+	"math"
+	"time"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/exchange"
+	"unionknot/internal/nursery"
+	"unionknot/internal/store"
+)
+
+// SeasonLists are the lists of this stage that a file can be loaded into.
+func (s *Stage) SeasonLists() []nursery.List {
+	return []nursery.List{{Kind: "weather", Read: s.readWeather, Rows: s.weatherRows}}
+}
+
+func (s *Stage) weatherRows(ctx context.Context, q store.Q, row func(...any) error) error {
+	ws, err := q.Weather(ctx, time.Time{})
+	for _, w := range ws {
+		if err := row("day", w.On.Format(time.DateOnly), "mean_c", w.MeanC, "low_c", w.LowC); err != nil {
+			return err
+		}
+	}
+	return err
+}
+
+// readWeather reads a file of days, each with its mean and, where it is known,
+// its lowest temperature. Without it no frost is read from the day.
+func (s *Stage) readWeather(ctx context.Context, q store.Q, l *nursery.Loading, t *exchange.Table) error {
+	have := map[time.Time]float64{}
+	ws, err := q.Weather(ctx, time.Time{})
+	if err != nil {
+		return err
+	}
+	for _, w := range ws {
+		have[season.DayOf(w.On)] = w.MeanC
+	}
+	for _, r := range t.Rows {
+		c := &exchange.Cells{Row: r}
+		day, mean, low := c.Date("day"), c.Number("mean_c"), c.Number("low_c")
+		if c.Cell("low_c") == "" && c.Cell("low_f") == "" {
+			low = mean
+		}
+		if len(c.Bads) == 0 {
+			switch {
+			case day.IsZero():
+				c.Spoil("day", "Give the day, such as 2027-01-14.")
+			case c.Cell("mean_c") == "" && c.Cell("mean_f") == "":
+				c.Spoil("mean_c", "Give the day's mean temperature.")
+			case day.After(s.Today()):
+				c.Spoil("day", "%s is still to come.", day.Format(time.DateOnly))
+			case mean < -50 || mean > 50:
+				c.Spoil("mean_c", "%g °C is no day's mean: it runs from -50 to 50.", mean)
+			case low > mean:
+				c.Spoil("low_c", "The lowest lies above the mean.")
+			}
+		}
+		mean, low = math.Round(mean*10)/10, math.Round(low*10)/10
+		if was, ok := have[day]; ok && len(c.Bads) == 0 {
+			if was == mean {
+				l.Same++
+				continue
+			}
+			c.Spoil("mean_c", "On this day %g °C is here already, and %g in the file.", was, mean)
+		}
+		if len(c.Bads) > 0 {
+			l.Spoil(c)
+			continue
+		}
+		have[day] = mean
+		l.Weather = append(l.Weather, store.WeatherDay{On: day, MeanC: mean, LowC: low, Source: "file"})
+	}
+	return nil
+}

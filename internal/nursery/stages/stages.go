@@ -1,0 +1,100 @@
+// Package stages puts the stages together: each is told of the kernel alone, and
+// Files is given the lists of the others.
+package stages
+
+import (
+	"context"
+	"log/slog"
+	"slices"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/access"
+	"unionknot/internal/nursery/bench"
+	"unionknot/internal/nursery/days"
+	"unionknot/internal/nursery/files"
+	"unionknot/internal/nursery/heal"
+	"unionknot/internal/nursery/house"
+	"unionknot/internal/nursery/match"
+	"unionknot/internal/nursery/orders"
+	"unionknot/internal/nursery/places"
+	"unionknot/internal/nursery/results"
+	"unionknot/internal/nursery/season"
+	"unionknot/internal/nursery/stock"
+	"unionknot/internal/nursery/today"
+	"unionknot/internal/nursery/trace"
+	"unionknot/internal/nursery/wood"
+	"unionknot/internal/store"
+)
+
+// The stages under names of their own, so that a Set holds one of each.
+type (
+	accessStage  = access.Stage
+	benchStage   = bench.Stage
+	daysStage    = days.Stage
+	filesStage   = files.Stage
+	healStage    = heal.Stage
+	houseStage   = house.Stage
+	matchStage   = match.Stage
+	ordersStage  = orders.Stage
+	placesStage  = places.Stage
+	resultsStage = results.Stage
+	seasonStage  = season.Stage
+	stockStage   = stock.Stage
+	todayStage   = today.Stage
+	traceStage   = trace.Stage
+	woodStage    = wood.Stage
+)
+
+// Set is every stage on one kernel.
+type Set struct {
+	*nursery.Kernel
+	*accessStage
+	*benchStage
+	*daysStage
+	*filesStage
+	*healStage
+	*houseStage
+	*matchStage
+	*ordersStage
+	*placesStage
+	*resultsStage
+	*seasonStage
+	*stockStage
+	*todayStage
+	*traceStage
+	*woodStage
+}
+
+// New makes every stage on a migrated database.
+func New(ctx context.Context, db *store.DB, log *slog.Logger) (*Set, error) {
+	k, err := nursery.Open(ctx, db, log)
+	if err != nil {
+		return nil, err
+	}
+	return Of(k), nil
+}
+
+// Of makes every stage on a kernel.
+func Of(k *nursery.Kernel) *Set {
+	s := &Set{
+		Kernel:      k,
+		accessStage: access.New(k),
+		benchStage:  bench.New(k),
+		daysStage:   days.New(k),
+		healStage:   heal.New(k),
+		houseStage:  house.New(k),
+		matchStage: match.New(
+			k,
+		),
+		ordersStage:  orders.New(k),
+		placesStage:  places.New(k),
+		resultsStage: results.New(k),
+		seasonStage:  season.New(k),
+		stockStage:   stock.New(k),
+		todayStage:   today.New(k),
+		traceStage:   trace.New(k),
+		woodStage:    wood.New(k),
+	}
+	s.filesStage = files.New(k, slices.Concat(s.StockLists(), s.WoodLists(), s.OrderLists(), s.PlaceLists(), s.SeasonLists())...)
+	return s
+}

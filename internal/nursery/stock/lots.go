@@ -1,0 +1,248 @@
+package stock
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/tally"
+	"unionknot/internal/core/working"
+	"unionknot/internal/nursery"
+	"unionknot/internal/store"
+)
+
+// What a look at a lot can say.
+var (
+	LotReady  = []string{"ready", "watch", "not ready"}
+	LotRoots  = []string{"", "fibrous and moist", "dry", "sour", "girdled or kinked", "not seen"}
+	LotBark   = []string{"", "bright", "dull", "shrivelled", "cankered"}
+	LotLeaves = []string{"", "no leaves", "dark, fresh tips", "yellow", "dried tips"}
+)
+
+// LookAtLot keeps a look at a lot's health.
+func (s *Stage) LookAtLot(ctx context.Context, a nursery.Actor, code string, l store.LotLook) error {
+	if err := a.Must(nursery.Propagator, nursery.BenchHand); err != nil {
+		return err
+	}
+	var ps nursery.Problems
+	for field, c := range map[string]struct {
+		value string
+		of    []string
+	}{"ready": {l.Ready, LotReady}, "roots": {l.Roots, LotRoots}, "bark": {l.Bark, LotBark}, "leaves": {l.Leaves, LotLeaves}} {
+		if !slices.Contains(c.of, c.value) {
+			ps.Add(field, "Choose one from the list.")
+		}
+	}
+	if err := ps.Err(); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		lot, err := q.LotByCode(ctx, nursery.CleanCode(code))
+		if err != nil {
+			return err
+		}
+		if again, err := nursery.SentBefore(ctx, q, "a look at "+lot.Code); err != nil || again {
+			return err
+		}
+		l.LotID, l.PersonID, l.At, l.Note = lot.ID, a.ID, s.Now(), strings.TrimSpace(l.Note)
+		return q.AddLotLook(ctx, l)
+	})
+}
+
+// Recount settles a lot by a count of what is really there. The ledger keeps
+// both: nothing is overwritten, the difference is a line of its own. It gives
+// the difference, counted less written.
+func (s *Stage) Recount(ctx context.Context, a nursery.Actor, code string, counted int) (int, error) {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return 0, err
+	}
+	if counted < 0 || counted > 1_000_000 {
+		return 0, nursery.Problem{Field: "counted", Says: "Count the free stems: a whole number from 0 up."}
+	}
+	diff := 0
+	err := s.DB.Tx(ctx, func(q store.Q) error {
+		l, err := q.LotByCode(ctx, nursery.CleanCode(code))
+		if err != nil {
+			return err
+		}
+		if again, err := nursery.SentBefore(ctx, q, "a recount of "+l.Code); err != nil || again {
+			return err
+		}
+		if err := q.LockLots(ctx, []int64{l.ID}); err != nil {
+			return err
+		}
+		if l, err = q.LotByCode(ctx, l.Code); err != nil {
+			return err
+		}
+		diff = counted - l.Free
+		m := store.Move{
+			Of:       l.ID,
+			Reason:   string(tally.Recounted),
+			Note:     fmt.Sprintf("%d counted, %d in the ledger", counted, l.Free),
+			PersonID: a.ID,
+			At:       s.Now(),
+		}
+		lost := 0
+		bs, err := q.StockBalances(ctx, l.ID)
+		if err != nil {
+			return err
+		}
+		for _, b := range bs {
+			if b.Account == store.Lost {
+				lost = b.N
+			}
+		}
+		move := func(n int, from, to string) error {
+			if n <= 0 {
+				return nil
+			}
+			m.N, m.From, m.To = n, from, to
+			return q.MoveStock(ctx, m)
+		}
+		if err := move(-diff, store.Free, store.Lost); err != nil {
+			return err
+		}
+		// What was lost is found first; the rest was never counted in.
+		found := min(max(diff, 0), lost)
+		if err := move(found, store.Lost, store.Free); err != nil {
+			return err
+		}
+		if err := move(diff-found, store.Outside, store.Free); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "lot", l.Code, "recounted", l.Free, counted)
+	})
+	return diff, err
+}
+
+// ReturnFailed makes the stocks of a lot whose grafts failed a lot of their
+// own, to be budded in summer or grafted again.
+func (s *Stage) ReturnFailed(ctx context.Context, a nursery.Actor, code, newCode, place string, n int) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	newCode = nursery.CleanCode(newCode)
+	var ps nursery.Problems
+	nursery.CheckCode(&ps, "new_code", newCode)
+	if err := ps.Err(); err != nil {
+		return err
+	}
+	err := s.DB.Tx(ctx, func(q store.Q) error {
+		l, err := q.LotByCode(ctx, nursery.CleanCode(code))
+		if err != nil {
+			return err
+		}
+		if err := q.LockLots(ctx, []int64{l.ID}); err != nil {
+			return err
+		}
+		f, err := q.FailedStocks(ctx, l.ID, string(tally.CameBack))
+		if err != nil {
+			return err
+		}
+		if f.N < 1 {
+			return nursery.Problem{
+				Field: "",
+				Says:  fmt.Sprintf("0 stocks of lot %s are counted dead and have not come back: there is none to make a lot of.", l.Code),
+			}
+		}
+		if n < 1 || n > f.N {
+			return nursery.Problem{
+				Field: "back",
+				Says: fmt.Sprintf(
+					"%d stocks of lot %s are counted dead and have not come back; say how many of them live, from 1 to that.",
+					f.N,
+					l.Code,
+				),
+			}
+		}
+		now := s.Now()
+		if err := q.MoveStock(ctx, store.Move{Of: l.ID, N: n, From: store.Grafted, To: store.Outside, Reason: string(tally.CameBack),
+			Note: newCode, PersonID: a.ID, At: now}); err != nil {
+			return nursery.Short(err, "back", fmt.Sprintf("Lot %s has fewer than %d grafted stocks in the ledger.", l.Code, n))
+		}
+		back := store.Lot{
+			Code:        newCode,
+			StockTypeID: l.StockTypeID,
+			Supplier:    l.Supplier,
+			ReceivedOn:  s.Today(),
+			Form:        l.Form,
+			Place:       strings.TrimSpace(place),
+			Received:    n,
+			Health:      "graft failed once",
+			MadeAt:      now,
+			CameFrom:    &l.ID,
+			FailedNote:  f.Tags,
+		}
+		if f.Low != nil && f.High != nil {
+			low, high := *f.Low-0.25, *f.High+0.25
+			back.GradeLow, back.GradeHigh = &low, &high
+		}
+		if _, err := q.AddLot(ctx, back, a.ID); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "lot", newCode, "came back from "+l.Code, nil, n)
+	})
+	return nursery.Taken(err, "new_code", "Lot", newCode)
+}
+
+// Grown is a lot's growth as its dated samples tell.
+type Grown struct {
+	Samples []caliper.Dated
+	Growth  caliper.Growth
+	Known   bool
+	Want    float64 // mm asked for
+	Reach   caliper.Reach
+	Reaches bool
+	Working working.Working
+}
+
+// grown works out a lot's growth and when it reaches a wanted caliper, in mm.
+func grown(code string, rs []store.Reading, want float64) Grown {
+	on, mm := make([]time.Time, len(rs)), make([]float64, len(rs))
+	for i, r := range rs {
+		on[i], mm[i] = r.TakenOn, r.MM
+	}
+	g := Grown{Samples: caliper.ByDay(on, mm), Want: want}
+	var err error
+	if g.Growth, err = caliper.Grow(g.Samples); errors.Is(err, caliper.ErrOneDay) {
+		return g
+	}
+	g.Known = true
+	g.Reach, g.Reaches = g.Growth.Reaches(want)
+	g.Working = working.Working{Title: "Growth of lot " + code, Rule: "growth", Answer: fmt.Sprintf("%.2f mm a week", g.Growth.PerWeek),
+		Range: fmt.Sprintf("%.2f to %.2f mm a week", g.Growth.Low, g.Growth.High),
+		Says: "A straight line through the means of the dated samples, each weighed by its stems. The range holds 90 lines in 100. " +
+			"It is for a stretch in which the stems grow: in rest they do not."}
+	for _, s := range g.Samples {
+		m := 0.0
+		for _, d := range s.MM {
+			m += d / float64(len(s.MM))
+		}
+		g.Working.Inputs = append(
+			g.Working.Inputs,
+			working.Input{
+				Name:   s.On.Format("2 January 2006"),
+				Value:  fmt.Sprintf("%.1f mm, mean of %d", m, len(s.MM)),
+				Source: working.Measured,
+			},
+		)
+	}
+	if g.Reaches {
+		late := "maybe never: growth cannot be told from none"
+		if !g.Reach.Latest.IsZero() {
+			late = g.Reach.Latest.Format("2 January 2006")
+		}
+		g.Working.Inputs = append(g.Working.Inputs, working.Input{Name: fmt.Sprintf("Mean of %g mm", want),
+			Value: fmt.Sprintf(
+				"%s; between %s and %s",
+				g.Reach.On.Format("2 January 2006"),
+				g.Reach.Earliest.Format("2 January 2006"),
+				late,
+			), Source: "statistics"})
+	}
+	return g
+}

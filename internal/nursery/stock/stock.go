@@ -1,0 +1,292 @@
+package stock
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/tally"
+	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
+	"unionknot/internal/store"
+)
+
+// Forms in which stock comes.
+var Forms = []string{"bare-root", "potted", outlook.InRow}
+
+// NewLot is what is asked of stock that came or was lined out.
+type NewLot struct {
+	Code, Genus, StockType, Supplier, Form, Place, Health string
+	ReceivedOn                                            time.Time
+	Received                                              int
+	GradeLow, GradeHigh                                   float64 // mm; both 0 when not graded
+}
+
+func (n *NewLot) check(genera map[string]bool) nursery.Problems {
+	var ps nursery.Problems
+	n.Code, n.StockType = nursery.CleanCode(n.Code), strings.TrimSpace(n.StockType)
+	n.Supplier, n.Place, n.Health = strings.TrimSpace(n.Supplier), strings.TrimSpace(n.Place), strings.TrimSpace(n.Health)
+	nursery.CheckCode(&ps, "code", n.Code)
+	if !genera[n.Genus] {
+		ps.Add("genus", "Choose a genus from the list; %q is not in it.", n.Genus)
+	}
+	if n.StockType == "" || len(n.StockType) > 60 {
+		ps.Add("stock_type", "Name the stock, in up to 60 letters.")
+	}
+	if !slices.Contains(Forms, n.Form) {
+		ps.Add("form", "The stock is bare-root, potted or in the row; %q is none of them.", n.Form)
+	}
+	if n.Received < 1 || n.Received > 1_000_000 {
+		ps.Add("received", "Count the stems: a whole number from 1 to 1,000,000.")
+	}
+	if n.ReceivedOn.IsZero() {
+		ps.Add("received_on", "Give the day it came, such as 2027-01-14.")
+	}
+	if n.GradeLow != 0 || n.GradeHigh != 0 {
+		if !(n.GradeLow > 0 && n.GradeHigh > n.GradeLow && n.GradeHigh <= 150) {
+			ps.Add(
+				"grade_low",
+				"A grade runs from a smaller to a larger diameter in mm, such as 7 to 9. Leave both empty if it was not graded.",
+			)
+		}
+	}
+	return ps
+}
+
+// Genera lists the genera for a form.
+func (s *Stage) Genera(ctx context.Context) ([]store.Genus, error) { return s.DB.Q().Genera(ctx) }
+
+// AddLot takes a lot in.
+func (s *Stage) AddLot(ctx context.Context, a nursery.Actor, n NewLot) error {
+	return s.AddTyped(ctx, a, "Lot", n.Code, n.check, func(ctx context.Context, q store.Q) error { return s.addLot(ctx, q, a, n) })
+}
+
+func (s *Stage) addLot(ctx context.Context, q store.Q, a nursery.Actor, n NewLot) error {
+	typeID, err := q.StockTypeFor(ctx, n.StockType, n.Genus)
+	if err != nil {
+		return err
+	}
+	l := store.Lot{Code: n.Code, StockTypeID: typeID, Supplier: n.Supplier, ReceivedOn: n.ReceivedOn, Form: n.Form,
+		Place: n.Place, Received: n.Received, Health: n.Health, MadeAt: s.Now()}
+	if n.GradeHigh > 0 {
+		l.GradeLow, l.GradeHigh = &n.GradeLow, &n.GradeHigh
+	}
+	if _, err := q.AddLot(ctx, l, a.ID); err != nil {
+		return err
+	}
+	return s.Changed(ctx, q, a, "lot", n.Code, "received", nil, n)
+}
+
+// AddReadings keeps diameters in mm as they come off the caliper today.
+func (s *Stage) AddReadings(ctx context.Context, a nursery.Actor, code string, mm []float64) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	if len(mm) == 0 {
+		return nursery.Problem{Field: "mm", Says: "Type at least one diameter in mm."}
+	}
+	for _, d := range mm {
+		if d < 1 || d > 150 {
+			return nursery.Problem{
+				Field: "mm",
+				Says:  fmt.Sprintf("%g mm is not a stem: diameters run from 1 to 150 mm. Nothing was kept.", d),
+			}
+		}
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		if again, err := nursery.SentBefore(ctx, q, "readings of "+code); err != nil || again {
+			return err
+		}
+		l, err := q.LotByCode(ctx, code)
+		if err != nil {
+			return err
+		}
+		if err := q.LockLots(ctx, []int64{l.ID}); err != nil {
+			return err
+		}
+		no, err := q.LastReadingNo(ctx, l.ID, s.Today())
+		if err != nil {
+			return err
+		}
+		if today, err := q.ReadingsOn(ctx, l.ID, s.Today()); err != nil {
+			return err
+		} else if today+len(mm) > l.Received {
+			return nursery.Problem{Field: "mm", Says: fmt.Sprintf("Lot %s has %d stems and %d are measured today; %d more would be "+
+				"too many.", code, l.Received, today, len(mm))}
+		}
+		rs := make([]store.Reading, len(mm))
+		for i, d := range mm {
+			rs[i] = store.Reading{LotID: l.ID, TakenOn: s.Today(), No: no + 1 + i, MM: d}
+		}
+		if _, err := q.AddReadings(ctx, rs, a.ID); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "lot", code, "measured", nil, map[string]any{"mm": mm})
+	})
+}
+
+// RemoveReading takes a wrong reading out; the record of changes keeps it.
+func (s *Stage) RemoveReading(ctx context.Context, a nursery.Actor, code string, on time.Time, no int) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		l, err := q.LotByCode(ctx, code)
+		if err != nil {
+			return err
+		}
+		r, err := q.RemoveReading(ctx, l.ID, on, no)
+		if err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "lot", code, "reading taken out", r, nil)
+	})
+}
+
+// TakeBackReading takes out the last of today's readings of a diameter. Asked
+// again with the same key it has been done.
+func (s *Stage) TakeBackReading(ctx context.Context, a nursery.Actor, code string, mm float64) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		l, err := q.LotByCode(ctx, code)
+		if err != nil {
+			return err
+		}
+		if again, err := nursery.SentBefore(ctx, q, "a reading of "+l.Code+" taken back"); err != nil || again {
+			return err
+		}
+		if err := q.LockLots(ctx, []int64{l.ID}); err != nil {
+			return err
+		}
+		rs, err := q.Readings(ctx, l.ID)
+		if err != nil {
+			return err
+		}
+		for i := len(rs) - 1; i >= 0 && rs[i].TakenOn.Equal(s.Today()); i-- {
+			if math.Abs(rs[i].MM-mm) < 0.006 {
+				r, err := q.RemoveReading(ctx, l.ID, rs[i].TakenOn, rs[i].No)
+				if err != nil {
+					return err
+				}
+				return s.Changed(ctx, q, a, "lot", l.Code, "reading taken out", r, nil)
+			}
+		}
+		return nursery.Problem{Field: "mm", Says: fmt.Sprintf("No reading of %g mm was kept today.", mm)}
+	})
+}
+
+// LotPage is what a lot's page shows.
+type LotPage struct {
+	Lot       store.Lot
+	Diameters outlook.Diameters
+	Readings  []store.Reading
+	Sample    []float64
+	Balances  []store.Balance
+	Moves     []store.Move
+	AtLeast   float64 // mm asked of the share
+	Share     caliper.Share
+	More      int // to measure to know the share within Within
+	Grown     Grown
+	Looks     []store.LotLook
+	Failed    store.FailedOf // stocks whose graft failed, not back yet
+	Back      []store.Lot    // that came back
+	From      string         // the lot it came back from
+}
+
+// Within is how close a share is wanted, to either side. House default.
+const Within = 0.05
+
+// Lot gathers a lot's page. atLeast is the diameter in mm that the share is
+// worked out for; 0 is 8 mm.
+func (s *Stage) Lot(ctx context.Context, code string, atLeast float64) (LotPage, error) {
+	q := s.DB.Q()
+	var p LotPage
+	l, err := q.LotPile(ctx, nursery.CleanCode(code))
+	if err != nil {
+		return p, err
+	}
+	p.Lot, p.Diameters, p.Sample = l.Lot, outlook.LotDiameters(l), outlook.LatestSample(l.Calipers)
+	if p.Readings, err = q.Readings(ctx, l.ID); err != nil {
+		return p, err
+	}
+	p.AtLeast = atLeast
+	if p.AtLeast <= 0 {
+		p.AtLeast = 8
+	}
+	p.Share = caliper.AtLeast(p.Lot.Received, p.Sample, p.AtLeast)
+	p.More = caliper.MoreToKnow(p.Lot.Received, p.Sample, p.AtLeast, Within)
+	p.Grown = grown(p.Lot.Code, p.Readings, p.AtLeast)
+	if p.Looks, err = q.LotLooks(ctx, p.Lot.ID); err != nil {
+		return p, err
+	}
+	if p.Failed, err = q.FailedStocks(ctx, p.Lot.ID, string(tally.CameBack)); err != nil {
+		return p, err
+	}
+	if p.Back, err = q.LotsFrom(ctx, p.Lot.ID); err != nil {
+		return p, err
+	}
+	if p.Lot.CameFrom != nil {
+		l, err := q.LotByID(ctx, *p.Lot.CameFrom)
+		if err != nil {
+			return p, err
+		}
+		p.From = l.Code
+	}
+	if p.Balances, err = q.StockBalances(ctx, p.Lot.ID); err != nil {
+		return p, err
+	}
+	p.Moves, err = q.StockMoves(ctx, p.Lot.ID, 0)
+	return p, err
+}
+
+// Lots lists lots, newest first, from after on.
+func (s *Stage) Lots(ctx context.Context, after int64) ([]outlook.LotLine, error) {
+	q := s.DB.Q()
+	ls, err := q.LotPiles(ctx, after, nursery.PageSize)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]outlook.LotLine, len(ls))
+	for i, l := range ls {
+		out[i] = outlook.LotLine{Lot: l.Lot, Diameters: outlook.LotDiameters(l)}
+	}
+	return out, nil
+}
+
+// SettleStock moves stems of a lot by hand, with a reason: lost, found again,
+// or spoiled away from the bench.
+func (s *Stage) SettleStock(ctx context.Context, a nursery.Actor, code, from, to, reason string, n int) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	ok := map[[2]string]bool{{store.Free, store.Lost}: true, {store.Lost, store.Free}: true, {store.Free, store.Spoiled}: true}
+	reason = strings.TrimSpace(reason)
+	switch {
+	case !ok[[2]string{from, to}]:
+		return nursery.Problem{Field: "to", Says: "Stems go from free to lost or spoiled, or back from lost."}
+	case n < 1:
+		return nursery.Problem{Field: "n", Says: "Say how many stems: 1 or more."}
+	case reason == "":
+		return nursery.Problem{Field: "reason", Says: "Say why, so that the ledger tells the story."}
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		if again, err := nursery.SentBefore(ctx, q, "stems of "+code); err != nil || again {
+			return err
+		}
+		l, err := q.LotByCode(ctx, code)
+		if err != nil {
+			return err
+		}
+		err = q.MoveStock(
+			ctx,
+			store.Move{Of: l.ID, N: n, From: from, To: to, Reason: string(tally.ByHand), Note: reason, PersonID: a.ID, At: s.Now()},
+		)
+		return nursery.Short(err, "n", fmt.Sprintf("Lot %s has fewer than %d stems %s.", code, n, from))
+	})
+}

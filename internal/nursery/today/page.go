@@ -1,0 +1,118 @@
+package today
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"unionknot/internal/core/pace"
+	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+)
+
+// TodayPage is what the Today stage shows.
+type TodayPage struct {
+	Facts          *snapshot.Snapshot
+	Live           []LiveTag
+	Bench          []store.Tag // to do today or overdue, not begun
+	Due            []outlook.HealLine
+	Orders         []outlook.OrderLine // short or unmatched, soonest first
+	Batches        []store.Batch       // made and not yet split into tags
+	Mine           []store.Tag
+	Risks          []outlook.Risk   // worst first
+	Unmeasured     []store.Lot      // with stems free and no reading
+	Sticks, Plants int              // of wood to cut for the open orders
+	Days           outlook.DaysPage // the plan of the bench days
+}
+
+// LiveTag is a tag being worked, with its pace.
+type LiveTag struct {
+	Tag     store.Tag
+	PerHour float64
+	Finish  time.Time // at that pace; zero when not known
+}
+
+// TodayPage gathers what is due and what is going on. A bench hand sees their
+// own bench and the looks that are due.
+func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, error) {
+	needs := []snapshot.Need{snapshot.Tags}
+	if a.Role != nursery.BenchHand {
+		needs = append(needs, snapshot.Rest, snapshot.Orders, snapshot.Piles, snapshot.Places, snapshot.Looks, snapshot.Mothers)
+	}
+	f, err := s.Facts(ctx, needs...)
+	if err != nil {
+		return TodayPage{}, err
+	}
+	p := TodayPage{Facts: f, Due: outlook.HealOf(f).Due}
+	open := f.OpenTags()
+	if a.Role == nursery.BenchHand {
+		for _, t := range open {
+			if t.WorkerID == a.ID {
+				p.Mine = append(p.Mine, t)
+			}
+		}
+		slices.SortStableFunc(p.Mine, outlook.ByDay)
+		return p, nil
+	}
+	p.Risks = outlook.Risks(f)
+	paces, err := s.pacesNow(ctx, open)
+	if err != nil {
+		return p, err
+	}
+	for _, t := range open {
+		switch {
+		case t.StartedAt != nil:
+			rate := paces[t.WorkerID]
+			p.Live = append(p.Live, LiveTag{Tag: t, PerHour: rate, Finish: pace.Finish(f.At, t.Planned-t.Tied, rate)})
+		case !t.Day.After(f.Today):
+			p.Bench = append(p.Bench, t)
+		}
+	}
+	p.Days = outlook.BenchDaysOf(f, f.Today)
+	for _, l := range f.Lots {
+		if l.Measured == 0 {
+			p.Unmeasured = append(p.Unmeasured, l.Lot)
+		}
+	}
+	orders, r, err := s.Reckon.OrderLines(ctx, f, &outlook.WhatIf{})
+	if err != nil {
+		return p, err
+	}
+	r.Means(orders)
+	c, err := outlook.Collect(f, orders, outlook.CollectAsked{Spare: outlook.SparePct, Waste: outlook.WastePct})
+	if err != nil {
+		return p, err
+	}
+	for _, l := range c.Lines {
+		p.Sticks, p.Plants = p.Sticks+l.Sticks, p.Plants+1
+	}
+	for _, o := range orders {
+		if o.ToGo > 0 || o.Need.Missing != "" {
+			p.Orders = append(p.Orders, o)
+		}
+	}
+	p.Batches, err = s.DB.Q().UnsplitBatches(ctx)
+	return p, err
+}
+
+// pacesNow gives, by worker, the pace of those with a live tag.
+func (s *Stage) pacesNow(ctx context.Context, open []store.Tag) (map[int64]float64, error) {
+	var who []int64
+	for _, t := range open {
+		if t.StartedAt != nil && !slices.Contains(who, t.WorkerID) {
+			who = append(who, t.WorkerID)
+		}
+	}
+	ps, err := s.DB.Q().PacesOf(ctx, who, s.Now().Add(-time.Hour))
+	by := map[int64][]store.Pace{}
+	for _, p := range ps {
+		by[p.WorkerID] = append(by[p.WorkerID], p.Pace)
+	}
+	out := map[int64]float64{}
+	for id, ps := range by {
+		out[id] = outlook.PerHour(ps, s.Now())
+	}
+	return out, err
+}

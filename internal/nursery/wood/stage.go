@@ -1,0 +1,13 @@
+// Package wood is mother plants, the bundles cut of them, and the sheet of
+// what to cut.
+package wood
+
+import "unionknot/internal/nursery"
+
+// Stage carries out what people do here. Make one with New.
+type Stage struct {
+	*nursery.Kernel
+}
+
+// New makes the stage.
+func New(k *nursery.Kernel) *Stage { return &Stage{Kernel: k} }

@@ -1,0 +1,370 @@
+package wood
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/tally"
+	"unionknot/internal/core/wood"
+	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+)
+
+// NewPlant is what is asked of a mother plant.
+type NewPlant struct {
+	Code, Genus, Variety, Place, SeenTrueBy, Health, Licence string
+	PlantedYear                                              int
+	SeenTrueOn                                               time.Time
+}
+
+func (n *NewPlant) check(genera map[string]bool) nursery.Problems {
+	var ps nursery.Problems
+	n.Code, n.Variety, n.Place = nursery.CleanCode(n.Code), strings.TrimSpace(n.Variety), strings.TrimSpace(n.Place)
+	n.SeenTrueBy, n.Health, n.Licence = strings.TrimSpace(n.SeenTrueBy), strings.TrimSpace(n.Health), strings.TrimSpace(n.Licence)
+	nursery.CheckCode(&ps, "code", n.Code)
+	if !genera[n.Genus] {
+		ps.Add("genus", "Choose a genus from the list; %q is not in it.", n.Genus)
+	}
+	if n.Variety == "" || len(n.Variety) > 60 {
+		ps.Add("variety", "Name the variety, in up to 60 letters.")
+	}
+	if n.PlantedYear != 0 && (n.PlantedYear < 1800 || n.PlantedYear > 2200) {
+		ps.Add("planted_year", "Give the year as four figures, such as 2015, or leave it empty.")
+	}
+	if (n.SeenTrueBy == "") != n.SeenTrueOn.IsZero() {
+		ps.Add("seen_true_by", "Seen true needs both who saw it and when; leave both empty if nobody has.")
+	}
+	return ps
+}
+
+// AddPlant keeps a mother plant.
+func (s *Stage) AddPlant(ctx context.Context, a nursery.Actor, n NewPlant) error {
+	return s.AddTyped(ctx, a, "Mother plant", n.Code, n.check,
+		func(ctx context.Context, q store.Q) error { return s.addPlant(ctx, q, a, n) })
+}
+
+func (s *Stage) addPlant(ctx context.Context, q store.Q, a nursery.Actor, n NewPlant) error {
+	v, err := q.VarietyFor(ctx, n.Variety, n.Genus)
+	if err != nil {
+		return err
+	}
+	p := store.Plant{
+		Code:       n.Code,
+		VarietyID:  v,
+		Place:      n.Place,
+		SeenTrueBy: n.SeenTrueBy,
+		Health:     n.Health,
+		Licence:    n.Licence,
+		MadeAt:     s.Now(),
+	}
+	if n.PlantedYear != 0 {
+		p.PlantedYear = &n.PlantedYear
+	}
+	if !n.SeenTrueOn.IsZero() {
+		p.SeenTrueOn = &n.SeenTrueOn
+	}
+	if _, err := q.AddPlant(ctx, p); err != nil {
+		return err
+	}
+	return s.Changed(ctx, q, a, "plant", n.Code, "added", nil, n)
+}
+
+// NewBundle is what is asked of wood that was cut.
+type NewBundle struct {
+	Code, Plant, State, Place            string
+	CutOn                                time.Time
+	Sticks                               int
+	LengthMM, BaseMM, TipMM, InternodeMM float64
+	BlindPct                             float64
+	BudsPerPiece                         int
+	Sealed                               bool     // tips sealed
+	Marks                                []string // of ripeness, as seen
+	Dropped                              int      // of the sticks: thrown out
+	Whole                                bool     // measured as whole shoots, not as sticks cut from their base
+}
+
+// Marks are what decides that wood can be cut, by its state.
+var Marks = map[string][]string{
+	"resting": {
+		"deep rest",
+		"last season's growth",
+		"buds plump",
+		"leaf buds, not flower",
+		"a second bud beside the first",
+		"bark green under a scratch",
+	},
+	"half-ripe":  {"shoot of middling age", "bends, does not snap soft", "bud plump", "leaves off"},
+	"ripe green": {"bark turning brown", "down rubs off", "end bud set", "bud plump", "leaves taken off to 10–15 mm of stalk"},
+}
+
+// cut is what was measured of it.
+func (n NewBundle) cut() outlook.Cut {
+	return outlook.Cut{
+		LengthMM:     n.LengthMM,
+		BaseMM:       n.BaseMM,
+		TipMM:        n.TipMM,
+		InternodeMM:  n.InternodeMM,
+		BlindPct:     n.BlindPct,
+		BudsPerPiece: n.BudsPerPiece,
+		Whole:        n.Whole,
+	}
+}
+
+func (n *NewBundle) check(today time.Time) nursery.Problems {
+	var ps nursery.Problems
+	n.Code, n.Plant, n.Place = nursery.CleanCode(n.Code), nursery.CleanCode(n.Plant), strings.TrimSpace(n.Place)
+	nursery.CheckCode(&ps, "code", n.Code)
+	if n.Plant == "" {
+		ps.Add("plant", "Say which mother plant it was cut from, by its code.")
+	}
+	if !slices.Contains(outlook.WoodStates, n.State) {
+		ps.Add("state", "Wood is resting, ripe green or half-ripe; %q is none of these.", n.State)
+	}
+	if n.CutOn.IsZero() || n.CutOn.After(today) {
+		ps.Add("cut_on", "Give the day it was cut, today or before, such as 2027-01-14.")
+	}
+	between := func(field, what string, v, low, high float64) {
+		if !(v >= low && v <= high) {
+			ps.Add(field, "%s lies between %g and %g mm; %g does not.", what, low, high, v)
+		}
+	}
+	if n.Sticks < 1 || n.Sticks > 100_000 {
+		ps.Add("sticks", "Count the sticks: a whole number from 1 to 100,000.")
+	}
+	between("length_mm", "A stick's length", n.LengthMM, 20, 5000)
+	between("base_mm", "A stick's base", n.BaseMM, 1, 80)
+	between("tip_mm", "A stick's tip", n.TipMM, 0.5, 80)
+	between("internode_mm", "The space between nodes", n.InternodeMM, 2, 500)
+	if n.TipMM > n.BaseMM {
+		ps.Add("tip_mm", "The tip (%g mm) is thicker than the base (%g mm): are they swapped?", n.TipMM, n.BaseMM)
+	}
+	if n.BlindPct < 0 || n.BlindPct > 95 {
+		ps.Add("blind_pct", "The share of blind buds is 0 to 95 in a hundred.")
+	}
+	if n.Dropped < 0 || n.Dropped > n.Sticks {
+		ps.Add("dropped", "Of %d sticks, %d cannot have been dropped.", n.Sticks, n.Dropped)
+	}
+	for _, m := range n.Marks {
+		if !slices.Contains(Marks["resting"], m) && !slices.Contains(Marks["ripe green"], m) {
+			ps.Add("marks", "Choose the marks from the list.")
+		}
+	}
+	if n.BudsPerPiece < 1 || n.BudsPerPiece > 6 {
+		ps.Add("buds_per_piece", "A piece has 1 bud (for budding) to 6.")
+	}
+	return ps
+}
+
+// AddBundle takes wood in, and counts its pieces by the house's way.
+func (s *Stage) AddBundle(ctx context.Context, a nursery.Actor, n NewBundle) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	if ps := n.check(s.Today()); len(ps) > 0 {
+		return ps
+	}
+	err := s.DB.Tx(ctx, func(q store.Q) error { return s.addBundle(ctx, q, a, n) })
+	return nursery.Taken(err, "code", "Bundle", n.Code)
+}
+
+func (s *Stage) addBundle(ctx context.Context, q store.Q, a nursery.Actor, n NewBundle) error {
+	plant, err := q.PlantByCode(ctx, n.Plant)
+	if errors.Is(err, nursery.ErrNotFound) {
+		return nursery.Problem{
+			Field: "plant",
+			Says:  fmt.Sprintf("No mother plant is called %s. Add it first, or look at its label.", n.Plant),
+		}
+	} else if err != nil {
+		return err
+	}
+	way, err := q.HouseWay(ctx, outlook.WayUsable)
+	if err != nil {
+		return err
+	}
+	face, err := q.HouseWay(ctx, outlook.WayFace)
+	if err != nil {
+		return err
+	}
+	eaten := n.cut().FaceBuds(outlook.FaceWay(face))
+	y, err := n.cut().Stick(way.Chosen, eaten).Of()
+	if err != nil {
+		return nursery.Problem{Field: "length_mm", Says: err.Error()}
+	}
+	b := store.Bundle{
+		Code:         n.Code,
+		PlantID:      plant.ID,
+		CutOn:        n.CutOn,
+		State:        n.State,
+		Sticks:       n.Sticks,
+		LengthMM:     n.LengthMM,
+		BaseMM:       n.BaseMM,
+		TipMM:        n.TipMM,
+		InternodeMM:  n.InternodeMM,
+		BlindShare:   n.BlindPct / 100,
+		BudsPerPiece: n.BudsPerPiece,
+		Usable:       way.Chosen,
+		Pieces:       y.Pieces * n.Sticks,
+		Place:        n.Place,
+		MadeAt:       s.Now(),
+		Sealed:       n.Sealed,
+		Marks:        strings.Join(n.Marks, " · "),
+		WholeShoot:   n.Whole,
+		FaceBuds:     eaten,
+	}
+	id, err := q.AddBundle(ctx, b, a.ID)
+	if err != nil {
+		return err
+	}
+	if lost := n.Dropped * y.Pieces; lost > 0 {
+		if err := q.MoveWood(ctx, store.Move{Of: id, N: lost, From: store.Free, To: store.Spoiled, Reason: string(tally.DroppedAtCutting),
+			Note: fmt.Sprint(n.Dropped), PersonID: a.ID, At: s.Now()}); err != nil {
+			return err
+		}
+	}
+	return s.Changed(ctx, q, a, "bundle", n.Code, "cut", nil, n)
+}
+
+// BundlePage is what a bundle's page shows.
+type BundlePage struct {
+	Bundle    store.Bundle
+	Stick     wood.Stick
+	Yield     wood.Yield
+	Diameters outlook.Diameters
+	Balances  []store.Balance
+	Moves     []store.Move
+	Days      int // since it was cut
+	Kept      outlook.Kept
+	Looks     []store.Look
+}
+
+// Bundle gathers a bundle's page.
+func (s *Stage) Bundle(ctx context.Context, code string) (BundlePage, error) {
+	q := s.DB.Q()
+	var p BundlePage
+	b, err := q.BundlePile(ctx, nursery.CleanCode(code))
+	if err != nil {
+		return p, err
+	}
+	f, err := s.Facts(ctx, snapshot.Places)
+	if err != nil {
+		return p, err
+	}
+	p.Bundle = b.Bundle
+	if p.Diameters, p.Yield, err = outlook.BundleDiameters(b); err != nil {
+		return p, err
+	}
+	p.Stick, _, _ = outlook.YieldOf(p.Bundle)
+	p.Days = season.Days(p.Bundle.CutOn, f.Today)
+	if p.Balances, err = q.WoodBalances(ctx, p.Bundle.ID); err != nil {
+		return p, err
+	}
+	if p.Looks, err = q.LooksAtBundle(ctx, p.Bundle.ID); err != nil {
+		return p, err
+	}
+	p.Kept = outlook.KeeperOf(f).Keep(b, p.Looks)
+	p.Moves, err = q.WoodMoves(ctx, p.Bundle.ID, 0)
+	return p, err
+}
+
+// WoodPage is what the Wood stage shows.
+type WoodPage struct {
+	Plants  []store.Plant
+	Bundles []outlook.BundleLine
+}
+
+// Wood gathers mother plants and bundles; the two lists page on their own.
+func (s *Stage) Wood(ctx context.Context, plantsAfter string, bundlesAfter int64) (WoodPage, error) {
+	q := s.DB.Q()
+	var p WoodPage
+	var err error
+	if p.Plants, err = q.Plants(ctx, plantsAfter, nursery.PageSize); err != nil {
+		return p, err
+	}
+	bs, err := q.BundlePiles(ctx, bundlesAfter, nursery.PageSize)
+	if err != nil {
+		return p, err
+	}
+	f, err := s.Facts(ctx, snapshot.Places)
+	if err != nil {
+		return p, err
+	}
+	k := outlook.KeeperOf(f)
+	for _, b := range bs {
+		d, _, err := outlook.BundleDiameters(b)
+		if err != nil {
+			return p, err
+		}
+		l := outlook.BundleLine{Bundle: b.Bundle, Diameters: d, Days: season.Days(b.CutOn, f.Today)}
+		if b.Free > 0 {
+			l.Kept = k.Keep(b, nil)
+			l.Soon = l.Kept.Soon(f.At)
+		}
+		p.Bundles = append(p.Bundles, l)
+	}
+	return p, nil
+}
+
+// PlantPage is what a mother plant's page shows.
+type PlantPage struct {
+	Plant   store.Plant
+	Bundles []store.Bundle
+	Photos  []store.Photo
+}
+
+// Plant gathers a mother plant's page.
+func (s *Stage) Plant(ctx context.Context, code string) (PlantPage, error) {
+	q := s.DB.Q()
+	var p PlantPage
+	var err error
+	if p.Plant, err = q.PlantByCode(ctx, nursery.CleanCode(code)); err != nil {
+		return p, err
+	}
+	if p.Photos, err = q.Photos(ctx, p.Plant.ID); err != nil {
+		return p, err
+	}
+	p.Bundles, err = q.BundlesOfPlant(ctx, p.Plant.ID)
+	return p, err
+}
+
+// ThrowOutWood takes pieces of a bundle out of use, with a reason.
+func (s *Stage) ThrowOutWood(ctx context.Context, a nursery.Actor, code, reason string, n int) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	if n < 1 {
+		return nursery.Problem{Field: "n", Says: "Say how many pieces: 1 or more."}
+	}
+	if strings.TrimSpace(reason) == "" {
+		return nursery.Problem{Field: "reason", Says: "Say why, so that the ledger tells the story."}
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		if again, err := nursery.SentBefore(ctx, q, "pieces of "+code); err != nil || again {
+			return err
+		}
+		b, err := q.BundleByCode(ctx, code)
+		if err != nil {
+			return err
+		}
+		err = q.MoveWood(
+			ctx,
+			store.Move{
+				Of:       b.ID,
+				N:        n,
+				From:     store.Free,
+				To:       store.Spoiled,
+				Reason:   string(tally.ByHand),
+				Note:     strings.TrimSpace(reason),
+				PersonID: a.ID,
+				At:       s.Now(),
+			},
+		)
+		return nursery.Short(err, "n", fmt.Sprintf("Bundle %s has fewer than %d pieces free.", code, n))
+	})
+}

@@ -1,0 +1,102 @@
+// Package outlook is what follows from the house's facts at one moment: what
+// each order needs and how it stands, what it has of wood, stock, hands and
+// season, how wood keeps, what the bench has to make and who is there, and what
+// is due. It reads a snapshot and writes nothing; only the weighing of counts
+// reads the database, and is kept by a Reckoner.
+package outlook
+
+import (
+	"fmt"
+
+	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/take"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/core/working"
+	"unionknot/internal/store"
+	"unionknot/internal/words"
+)
+
+// Belief is what is expected of a technique on a genus, and from what.
+type Belief struct {
+	Technique technique.Technique
+	Expected  take.Expected
+	Take      sizing.Beta // of the mean, over many lots and bundles
+	Prior     sizing.Beta
+	Taken, Of int // own counts
+	tags      int // weighed, of all techniques of the genus
+}
+
+func (b Belief) mean() float64 {
+	if b.Technique.Key == "" {
+		return 0
+	}
+	return b.Take.Mean()
+}
+
+// Working shows how the expected take was come by.
+func (b Belief) Working(genus store.Genus) working.Working {
+	i := b.Take.Interval90()
+	s := b.Expected.Spreads
+	one := b.Expected.On(take.OneOfEach).Interval90()
+	source := working.OwnRecords
+	if b.Of == 0 {
+		source = working.HouseDefault
+	}
+	return working.Working{
+		Title: "Expected take, " + b.Technique.Name + " on " + genus.Name, Answer: words.Pct(i.Mean), Range: words.PctRange(i),
+		Rule: "take from prior and own records",
+		Says: "The house default counts as if so many grafts had shown it. The counted tags of the genus are weighed together, so " +
+			"that what a lot, a bundle or a worker did is not put down to the technique, and outweigh it. The range is the middle 90 " +
+			"% of what the mean over many lots and bundles may be.",
+		Inputs: []working.Input{
+			{Name: "House default", Value: words.Pct(b.Technique.PriorTake) + ", easy pome fruit", Source: working.HouseDefault},
+			{
+				Name:   "Shift for " + genus.Name,
+				Value:  fmt.Sprintf("%+.1f on the logit scale, giving %s", genus.LogitShift, words.Pct(b.Prior.Mean())),
+				Source: working.HouseDefault,
+			},
+			{Name: "Weight of the default", Value: fmt.Sprintf("%g grafts", b.Technique.PriorWeight), Source: working.HouseDefault},
+			{
+				Name:   "Counted here",
+				Value:  fmt.Sprintf("%d took of %d; %d tags of the genus weighed", b.Taken, b.Of, b.tags),
+				Source: working.OwnRecords,
+			},
+			{
+				Name:   "Workers, lots, bundles differ by",
+				Value:  fmt.Sprintf("%.2f, %.2f, %.2f on the logit scale", s.Worker, s.Lot, s.Bundle),
+				Source: source,
+			},
+			{Name: "So one worker with one lot and one bundle", Value: words.PctRange(one), Source: source},
+		}}
+}
+
+// believe gives the expected take of every technique on a genus.
+func believe(ts []technique.Technique, l take.Learned, g store.Genus) map[string]Belief {
+	out := map[string]Belief{}
+	for _, t := range ts {
+		b := Belief{Technique: t, Prior: t.Prior(g.LogitShift), tags: l.Tags}
+		b.Expected = l.Expect(t.Key, b.Prior)
+		b.Take = b.Expected.Long()
+		b.Taken, b.Of = l.Counted(t.Key)
+		out[t.Key] = b
+	}
+	return out
+}
+
+// RecordsOf reads counted tags into the core's form.
+func RecordsOf(rs []store.TakeRecord) []take.Record {
+	out := make([]take.Record, len(rs))
+	for i, r := range rs {
+		out[i] = take.Record{
+			Worker:    r.Worker,
+			Technique: r.Technique,
+			Lot:       r.Lot,
+			Bundle:    r.Bundle,
+			Mismatch:  r.Mismatch,
+			StoreDays: r.StoreDays,
+			Grafts:    r.Grafts,
+			Took:      r.Took,
+		}
+	}
+	return out
+}

@@ -1,0 +1,331 @@
+package outlook
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/core/wood"
+	"unionknot/internal/core/working"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+	"unionknot/internal/words"
+)
+
+// House defaults of a collection.
+const (
+	SparePct = 10 // grafts more than are needed
+	WastePct = 10 // pieces thrown out at the bench
+	// sticksAPlant is how many sticks are taken of one mother plant before the
+	// next is gone to.
+	sticksAPlant = 30
+)
+
+// guessStick is a stick where nothing was ever cut of a variety.
+var guessStick = wood.Stick{LengthMM: 500, BaseMM: 8.5, TipMM: 5.5, InternodeMM: 24, BlindShare: 0.05}
+
+// CollectAsked is what can be changed of a collection.
+type CollectAsked struct {
+	Spare, Waste float64 // in a hundred
+	Buds         int     // a piece; 0: as the variety was cut last
+}
+
+// CollectLine is one mother plant to cut from.
+type CollectLine struct {
+	Measured string // which of Measured its stick is
+	Plant    store.Plant
+	Sticks   int
+	Bundle   string // a code for what is cut
+	Stick    wood.Stick
+	Buds     int
+	Guess    bool // the stick is a house default, nothing was cut of it before
+	LookFor  string
+	Orders   []string
+	Need     int // pieces that all open orders for the variety lack
+	Working  working.Working
+	Warnings []string
+}
+
+// ErrCollect says that a collection was asked for with what cannot be.
+var ErrCollect = errors.New("spare is 0 to 300 in a hundred, waste 0 to 90, and a piece has 1 to 6 buds")
+
+// Collection is the sheet of wood to cut for the open orders.
+type Collection struct {
+	Lines   []CollectLine // by place, in walking order
+	Without []string      // varieties wanted without a mother plant
+	Asked   CollectAsked
+	State   map[string]string // of each genus' wood that can be cut now, "" for none
+	Usable  string
+	Sealed  string
+}
+
+// Collect works out what to cut for open orders. ErrCollect: what was asked
+// cannot be.
+func Collect(f *snapshot.Snapshot, orders []OrderLine, asked CollectAsked) (Collection, error) {
+	if asked.Spare < 0 || asked.Spare > 300 || asked.Waste < 0 || asked.Waste > 90 || asked.Buds < 0 || asked.Buds > 6 {
+		return Collection{}, ErrCollect
+	}
+	c := Collection{Asked: asked, State: map[string]string{}, Usable: f.Way(WayUsable).Chosen, Sealed: f.Way(waySeal).Chosen}
+	type want struct {
+		id            int64
+		variety       string
+		genus         string
+		need, free    int
+		orders, parts []string
+	}
+	wants, cuts := map[int64]*want{}, map[string]season.WoodCut{}
+	var order []int64
+	for _, o := range orders {
+		if o.ToGo == 0 || o.Need.Summer && o.Need.Standing.Verdict == technique.Shut {
+			continue // green wood is cut within hours of its use
+		}
+		w := wants[o.Order.VarietyID]
+		if w == nil {
+			w = &want{id: o.Order.VarietyID, variety: o.Order.Variety, genus: o.Order.Genus, free: o.Order.WoodFree}
+			wants[w.id] = w
+			order = append(order, w.id)
+		}
+		w.need += o.ToGo
+		w.orders = append(w.orders, o.Order.Code)
+		w.parts = append(w.parts, fmt.Sprintf("%s: %d", o.Order.Code, o.ToGo))
+	}
+	for _, id := range order {
+		w := wants[id]
+		lack := w.need - w.free
+		if lack <= 0 {
+			continue
+		}
+		g := f.Genus(w.genus)
+		cut, ok := cuts[w.genus]
+		if !ok {
+			cut = f.Year(g.SeasonGroup).CutOn(f.Today)
+			cuts[w.genus], c.State[w.genus] = cut, cut.State
+		}
+		var plants []store.Plant
+		for _, p := range f.Plants {
+			if p.VarietyID == id {
+				plants = append(plants, p)
+			}
+		}
+		if len(plants) == 0 {
+			c.Without = append(c.Without, w.variety)
+			continue
+		}
+		// Wood is cut from plants seen true, where there is one.
+		if slices.ContainsFunc(plants, func(p store.Plant) bool { return p.SeenTrueOn != nil }) {
+			plants = slices.DeleteFunc(plants, func(p store.Plant) bool { return p.SeenTrueOn == nil })
+		}
+		plants, err := enough(f, plants, lack, asked)
+		if err != nil {
+			return c, err
+		}
+		for i, p := range plants {
+			l := CollectLine{Plant: p, LookFor: g.CutNote, Orders: w.orders, Need: lack}
+			share := lack*(i+1)/len(plants) - lack*i/len(plants)
+			if share == 0 {
+				continue
+			}
+			stickOf(f, &l, asked.Buds)
+			y, err := l.Stick.Of()
+			if err != nil {
+				return c, fmt.Errorf("plant %s: %w", p.Code, err)
+			}
+			l.Sticks = wood.SticksToCut(share, asked.Spare/100, asked.Waste/100, y.Pieces)
+			if l.Sticks < 0 {
+				l.Warnings = append(l.Warnings, "Its sticks give no piece: measure one anew.")
+				l.Sticks = 0
+			}
+			if p.SeenTrueOn == nil {
+				l.Warnings = append(l.Warnings, "Not seen true: cut no more than a trial.")
+			}
+			if p.Licence != "" {
+				l.Warnings = append(l.Warnings, "Protected variety: "+p.Licence+".")
+			}
+			if cut.State == "" {
+				l.Warnings = append(l.Warnings, words.Capital(words.Wood(cut.Not))+".")
+			}
+			l.Working = collectWorking(l, y, w.parts, w.need, w.free, share, len(plants), asked, c.Usable)
+			c.Lines = append(c.Lines, l)
+		}
+	}
+	slices.SortStableFunc(c.Lines, func(a, b CollectLine) int {
+		return cmp.Or(natural(a.Plant.Place, b.Plant.Place), natural(a.Plant.Code, b.Plant.Code))
+	})
+	return c, nil
+}
+
+// enough takes as many of a variety's plants as the sticks are worth walking
+// to, the first by code.
+func enough(f *snapshot.Snapshot, plants []store.Plant, lack int, asked CollectAsked) ([]store.Plant, error) {
+	l := CollectLine{Plant: plants[0]}
+	stickOf(f, &l, asked.Buds)
+	y, err := l.Stick.Of()
+	if err != nil {
+		return nil, fmt.Errorf("plant %s: %w", l.Plant.Code, err)
+	}
+	all := max(1, wood.SticksToCut(lack, asked.Spare/100, asked.Waste/100, y.Pieces))
+	return plants[:min(len(plants), (all+sticksAPlant-1)/sticksAPlant)], nil
+}
+
+func collectWorking(
+	l CollectLine,
+	y wood.Yield,
+	parts []string,
+	need, free, share, plants int,
+	asked CollectAsked,
+	usable string,
+) working.Working {
+	from := fmt.Sprintf(
+		"%.0f mm long, %.1f to %.1f mm, %.0f mm between nodes",
+		l.Stick.LengthMM,
+		l.Stick.BaseMM,
+		l.Stick.TipMM,
+		l.Stick.InternodeMM,
+	)
+	source := working.OwnRecords
+	if l.Guess {
+		source = working.HouseDefault
+	}
+	// A stick more or less of yield is the range that a bundle's sticks have.
+	few, many := wood.SticksToCut(
+		share,
+		asked.Spare/100,
+		asked.Waste/100,
+		y.Pieces+1,
+	), wood.SticksToCut(
+		share,
+		asked.Spare/100,
+		asked.Waste/100,
+		max(1, y.Pieces-1),
+	)
+	return working.Working{
+		Title:  "Sticks to cut from " + l.Plant.Code,
+		Rule:   "wood yield",
+		Answer: fmt.Sprintf("%d sticks", l.Sticks),
+		Range:  fmt.Sprintf("%d to %d, should a stick give a piece more or less", few, many),
+		Says:   "What the open orders lack of the variety, with spare on top and waste taken off, over the pieces a stick gives.",
+		Inputs: []working.Input{
+			{Name: "Grafts to go", Value: fmt.Sprintf("%d (%s)", need, strings.Join(parts, ", ")), Source: working.OwnRecords},
+			{Name: "Pieces at hand", Value: strconv.Itoa(free), Source: working.OwnRecords},
+			{
+				Name:   "Shared among",
+				Value:  fmt.Sprintf("%d mother plants: %d pieces of this one", plants, share),
+				Source: working.OwnRecords,
+			},
+			{
+				Name:   "Sticks of one plant",
+				Value:  fmt.Sprintf("about %d before the next is gone to", sticksAPlant),
+				Source: working.HouseDefault,
+			},
+			{Name: "Spare, waste", Value: fmt.Sprintf("%g %%, %g %%", asked.Spare, asked.Waste), Source: working.HouseDefault},
+			{Name: "A stick", Value: from, Source: source},
+			{
+				Name: "Usable part",
+				Value: map[bool]string{true: "all of it: sticks are cut from the base",
+					false: usable + " of the shoot"}[l.Stick.Usable == wood.Whole],
+				Source: working.HouseWay,
+			},
+			{
+				Name:   "Buds a piece",
+				Value:  fmt.Sprintf("%d left, and %d eaten by the face", l.Buds, l.Stick.FaceBuds),
+				Source: working.HouseWay,
+			},
+			{Name: "Pieces a stick", Value: fmt.Sprintf("%d of %d buds", y.Pieces, l.Buds), Source: "geometry"}},
+	}
+}
+
+// stickOf takes the stick as this plant, or its variety, gave it last.
+func stickOf(f *snapshot.Snapshot, l *CollectLine, buds int) {
+	l.Buds, l.Guess = 2, true
+	like := Cut{
+		LengthMM:    guessStick.LengthMM,
+		BaseMM:      guessStick.BaseMM,
+		TipMM:       guessStick.TipMM,
+		InternodeMM: guessStick.InternodeMM,
+		BlindPct:    guessStick.BlindShare * 100,
+		Whole:       true,
+	}
+	var last *store.Bundle
+	for i, b := range f.LastCut {
+		if b.PlantID == l.Plant.ID {
+			last = &f.LastCut[i]
+			break
+		}
+		if b.VarietyID == l.Plant.VarietyID && (last == nil || cmp.Or(b.CutOn.Compare(last.CutOn), cmp.Compare(b.ID, last.ID)) > 0) {
+			last = &f.LastCut[i]
+		}
+	}
+	if b := last; b != nil {
+		l.Guess, l.Buds = false, b.BudsPerPiece
+		like = Cut{
+			LengthMM:    b.LengthMM,
+			BaseMM:      b.BaseMM,
+			TipMM:       b.TipMM,
+			InternodeMM: b.InternodeMM,
+			BlindPct:    b.BlindShare * 100,
+			Whole:       b.WholeShoot,
+		}
+	}
+	if buds > 0 {
+		l.Buds = buds
+	}
+	like.BudsPerPiece = l.Buds
+	l.Stick, l.Measured = like.Stick(f.Way(WayUsable).Chosen, like.FaceBuds(FaceWay(f.Way(WayFace)))), Measured[1]
+	if like.Whole {
+		l.Measured = Measured[2]
+	}
+}
+
+// natural orders names as people do: row 9 before row 12.
+func natural(a, b string) int {
+	for a != "" && b != "" {
+		da, db := digits(a), digits(b)
+		if da > 0 && db > 0 {
+			x, _ := strconv.Atoi(a[:da])
+			y, _ := strconv.Atoi(b[:db])
+			if x != y {
+				return cmp.Compare(x, y)
+			}
+			a, b = a[da:], b[db:]
+			continue
+		}
+		if a[0] != b[0] {
+			return cmp.Compare(a[0], b[0])
+		}
+		a, b = a[1:], b[1:]
+	}
+	return cmp.Compare(len(a), len(b))
+}
+
+func digits(s string) int {
+	n := 0
+	for n < len(s) && n < 9 && s[n] >= '0' && s[n] <= '9' {
+		n++
+	}
+	return n
+}
+
+// WoodStates in which wood is cut.
+var WoodStates = []string{"resting", "ripe green", "half-ripe"}
+
+// What was measured of a bundle: a stick as it was cut from the base of a shoot,
+// all of which is usable, or the whole shoot, of which the house's part is.
+var Measured = []string{"as its length says", "sticks cut from the base", "whole shoots"}
+
+// longestStick is the longest that a stick cut from the base is taken to be, in
+// mm, where nobody says which it is. House default.
+const longestStick = 400
+
+// IsWhole reads which of Measured was meant; where nothing was said, by the
+// length.
+func IsWhole(measured string, lengthMM float64) bool {
+	if measured == "" || measured == Measured[0] {
+		return lengthMM > longestStick
+	}
+	return measured == Measured[2] || strings.HasPrefix(measured, "y")
+}

@@ -1,0 +1,134 @@
+package outlook
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/wood"
+	"unionknot/internal/core/working"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+)
+
+// Kept is a bundle with how it keeps.
+type Kept struct {
+	Bundle  store.Bundle
+	Keeping wood.Keeping
+	Bad     string // what the last look found, when not sound
+	Working working.Working
+}
+
+// Soon says that the wood is near the end of its life: a fortnight, or a day
+// for green wood. House default.
+func (k Kept) Soon(now time.Time) bool {
+	near := 14 * 24 * time.Hour
+	if k.Bundle.State != "resting" {
+		near = 24 * time.Hour
+	}
+	return k.Keeping.KeepBy.Sub(now) < near
+}
+
+func kept(clock wood.Clock, age wood.Age, b store.Bundle, place string, now time.Time, looks []store.Look) Kept {
+	k := Kept{Bundle: b, Keeping: clock.KeepAged(age, now, b.State)}
+	for _, l := range looks { // newest first
+		if l.BundleID != nil && *l.BundleID == b.ID {
+			if l.Found != "sound" {
+				k.Bad = l.Found
+			}
+			break
+		}
+	}
+	where := "kept at the set point"
+	if place == "" {
+		where = "no store with readings: reckoned at 1 °C"
+	} else if k.Keeping.Age.Unknown == 0 {
+		where = "read all the time"
+	} else {
+		where = fmt.Sprintf("%.1f of %.0f days unread, reckoned at the set point", k.Keeping.Age.Unknown.Hours()/24,
+			now.Sub(b.CutOn).Hours()/24)
+	}
+	k.Working = working.Working{
+		Title:  "How bundle " + b.Code + " keeps",
+		Rule:   "store clock",
+		Answer: "keep by " + k.Keeping.KeepBy.Format("2 January 2006"),
+		Range: fmt.Sprintf(
+			"%s to %s, were the thermometer half a degree out",
+			k.Keeping.Earliest.Format("2 January"),
+			k.Keeping.KeepLate.Format("2 January"),
+		),
+		Says: "Wood ages 2.5 times as fast for every 10 °C. Each stretch between readings counts by the mean of its ends, in days at " +
+			"1 °C, below 0 °C as at 0; 26 hours after a reading with none behind it the set point stands in; what is left of its life " +
+			"runs on at the temperature of the last day.",
+		Inputs: []working.Input{
+			{Name: "Cut", Value: b.CutOn.Format("2 January 2006"), Source: working.Entered, Ref: b.Code},
+			{
+				Name:   "Age",
+				Value:  fmt.Sprintf("%.0f days at 1 °C in %.0f days", k.Keeping.Age.Days, now.Sub(b.CutOn).Hours()/24),
+				Source: working.Measured,
+			},
+			{Name: "Readings", Value: where, Source: working.Measured},
+			{Name: "Life of " + b.State + " wood", Value: fmt.Sprintf("%.0f days at 1 °C", k.Keeping.Life), Source: working.HouseDefault},
+			{Name: "Temperature now", Value: fmt.Sprintf("%.1f °C", k.Keeping.NowC), Source: working.Measured}},
+	}
+	return k
+}
+
+// Keeper works out how bundles keep, by the clocks of the places where they lay.
+type Keeper struct {
+	now    time.Time
+	places map[string]snapshot.Place // by name, in small letters
+}
+
+// KeeperOf readies a keeper on the places of a snapshot.
+func KeeperOf(f *snapshot.Snapshot) *Keeper {
+	k := &Keeper{f.At, map[string]snapshot.Place{}}
+	for _, p := range f.Places {
+		k.places[strings.ToLower(p.Name)] = p
+	}
+	return k
+}
+
+// clock is that of a place; one without readings stands at 1 °C.
+func (k *Keeper) clock(name string) (wood.Clock, string) {
+	if p, ok := k.places[strings.ToLower(name)]; ok {
+		return p.Clock, p.Name
+	}
+	return wood.NewClock(nil, 1), ""
+}
+
+// Keep works out how a bundle keeps: it aged in each place by that place's
+// readings, and goes on where it lies now.
+func (k *Keeper) Keep(b store.BundlePile, looks []store.Look) Kept {
+	var age wood.Age
+	for i, st := range b.Stays {
+		c, _ := k.clock(st.Place)
+		to := k.now
+		if i+1 < len(b.Stays) {
+			to = b.Stays[i+1].Since
+		}
+		a := c.Age(st.Since, to)
+		age.Days, age.Unknown = age.Days+a.Days, age.Unknown+a.Unknown
+	}
+	c, name := k.clock(b.Place)
+	return kept(c, age, b.Bundle, name, k.now, looks)
+}
+
+// FirstToUse puts bundles in the order in which they must be used, with the day
+// until which each keeps, and names those that are past it.
+func (k *Keeper) FirstToUse(bs []store.BundlePile) (out []store.BundlePile, keepBy map[int64]time.Time, late []string) {
+	keepBy = make(map[int64]time.Time, len(bs))
+	for _, b := range bs {
+		by := k.Keep(b, nil).Keeping.KeepBy
+		// To the day: what moves by minutes must not change the weave.
+		keepBy[b.ID] = season.DayOf(by)
+		if by.Before(k.now) {
+			late = append(late, fmt.Sprintf("%s (%s)", b.Code, by.Format("2 January")))
+		}
+	}
+	out = slices.Clone(bs)
+	slices.SortStableFunc(out, func(a, b store.BundlePile) int { return keepBy[a.ID].Compare(keepBy[b.ID]) })
+	return out, keepBy, late
+}

@@ -1,0 +1,226 @@
+package outlook
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/core/working"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/words"
+)
+
+// Kind is which of an order's means a Bar is.
+type Kind string
+
+// The means of an order.
+const (
+	KindWood    Kind = "wood"
+	KindStock   Kind = "stock"
+	KindWorkers Kind = "workers"
+	KindWindow  Kind = "window"
+)
+
+// Bar is one of an order's means: what it has of what it wants.
+type Bar struct {
+	Kind       Kind
+	Name       string
+	Have, Want float64
+	Says       string
+	From       time.Time // it is had only from this day on; zero: it is there
+	Working    working.Working
+}
+
+// Lack is what is missing.
+func (b Bar) Lack() float64 { return math.Max(0, b.Want-b.Have) }
+
+// Means are what an order needs to be grafted: wood, stock, hands, and a
+// season in which it can be done. Each counts what is left of it by the orders
+// that come first.
+type Means struct {
+	Wood, Stock, Hands, Window Bar
+}
+
+// Bars are the means in order; none where nothing is to be made.
+func (m Means) Bars() []Bar {
+	if m.Wood.Name == "" {
+		return nil
+	}
+	return []Bar{m.Wood, m.Stock, m.Hands, m.Window}
+}
+
+// Lacking are those that do not suffice.
+func (m Means) Lacking() []Bar {
+	var out []Bar
+	for _, b := range m.Bars() {
+		if b.Lack() > 0 {
+			out = append(out, b)
+		}
+	}
+	return out
+}
+
+// rankOrders puts orders in the order in which they may draw on what is there.
+func rankOrders(ls []OrderLine) []int {
+	at := make([]int, len(ls))
+	for i := range at {
+		at[i] = i
+	}
+	slices.SortStableFunc(at, func(a, b int) int {
+		x, y := ls[a].Order, ls[b].Order
+		return cmp.Or(x.Priority-y.Priority, x.DueOn.Compare(y.DueOn), cmp.Compare(x.Code, y.Code))
+	})
+	return at
+}
+
+// drawn is what the orders that come first have taken.
+type drawn struct {
+	wood, stock map[int64]int
+	by          map[string]string // who took of a pile, for people to read
+	hours       float64
+}
+
+// openWork adds up what batches still have to make, by technique: what is left
+// on open tags, and what is on no tag yet.
+func openWork(f *snapshot.Snapshot) map[string]int {
+	out := map[string]int{}
+	for _, t := range f.OpenTags() {
+		out[t.Technique] += max(0, t.Planned-t.Tied)
+	}
+	for _, r := range f.Rest {
+		out[r.Technique] += r.N
+	}
+	return out
+}
+
+// Means works out the four bars of every order that has grafts to go.
+func (r *OrderSizer) Means(ls []OrderLine) {
+	f := r.F
+	hs := HandsOf(f)
+	d := drawn{wood: map[int64]int{}, stock: map[int64]int{}, by: map[string]string{}}
+	open := openWork(f)
+	for _, t := range f.Techniques {
+		d.hours += float64(open[t.Key]) / t.RatePerHour
+	}
+	spared := map[string]float64{}
+	for _, i := range rankOrders(ls) {
+		l := &ls[i]
+		if l.ToGo == 0 || l.Need.Missing != "" {
+			continue
+		}
+		_, cal := r.Know(l.Order.Genus, l.Order.StockGenus)
+		t := l.Need.By.Technique
+		st := r.Standing(t, cal, r.Ground(l.Order.StockTypeID))
+		from := f.Today
+		if l.Need.Summer {
+			if st = l.Need.Standing; st.Verdict == technique.Shut && !st.Opens.IsZero() {
+				from = st.Opens
+				st = t.Standing(cal, []string{season.RipeGreen}, technique.InRow, from)
+			}
+		}
+		key := fmt.Sprint(t.Key, st.Until.Unix())
+		if _, ok := spared[key]; !ok && st.Verdict != technique.Shut {
+			spared[key] = spare(hs, t, from, st.Until, f.Today, oClock(f.At))
+		}
+		l.Means = d.draw(*l, t, st, spared[key], from)
+		if l.Need.Summer {
+			l.Means.summer(*l, from, f.Today)
+		}
+	}
+}
+
+// draw gives an order its share of what is left, and takes it off.
+func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, spared float64, today time.Time) Means {
+	o, want := l.Order, float64(l.ToGo)
+	pile := func(is Kind, name, kind string, free int, id int64, taken map[int64]int) Bar {
+		left := max(0, free-taken[id])
+		key := fmt.Sprint(kind, id)
+		b := Bar{Kind: is, Name: name, Have: float64(left), Want: want, Says: fmt.Sprintf("%d of %d", min(left, l.ToGo), l.ToGo)}
+		inputs := []working.Input{{Name: "Free", Value: fmt.Sprintf("%d %s", free, kind), Source: working.OwnRecords}}
+		if n := taken[id]; n > 0 {
+			b.Says += fmt.Sprintf("; %s come first", d.by[key])
+			inputs = append(
+				inputs,
+				working.Input{
+					Name:   "Taken by orders that come first",
+					Value:  fmt.Sprintf("%d, by %s", n, d.by[key]),
+					Source: working.OwnRecords,
+				},
+			)
+		}
+		b.Working = working.Working{Title: name + " for order " + o.Code, Answer: b.Says, Rule: "an order's means",
+			Says: "What is free of the type, whatever its size, less what orders of a higher priority or an earlier day still need. " +
+				"The weave says what of it fits.",
+			Inputs: append(inputs, working.Input{Name: "Grafts to go", Value: fmt.Sprint(l.ToGo), Source: working.OwnRecords})}
+		taken[id] += min(left, l.ToGo)
+		if left > 0 {
+			if d.by[key] != "" {
+				d.by[key] += ", "
+			}
+			d.by[key] += o.Code
+		}
+		return b
+	}
+	m := Means{
+		Wood:  pile(KindWood, "Wood", "pieces", o.WoodFree, o.VarietyID, d.wood),
+		Stock: pile(KindStock, "Stock", "stems", o.StockFree, o.StockTypeID, d.stock),
+	}
+	need := want / t.RatePerHour
+	before := d.hours
+	have := math.Max(0, spared-before)
+	m.Hands = Bar{Kind: KindWorkers, Name: "Workers", Have: have, Want: need, Says: fmt.Sprintf("%.0f hours needed, %.0f free", need, have)}
+	until := "while it is open"
+	if st.Verdict != technique.Shut {
+		until = "until " + season.Say(st.Until)
+	}
+	m.Hands.Working = working.Working{Title: "Workers for order " + o.Code, Answer: m.Hands.Says, Rule: "an order's means",
+		Says: "Hours at the house's rates: those of everybody who knows the technique, with breaks, tiring and their own pace, less " +
+			"open batches and orders that come first.",
+		Inputs: []working.Input{
+			{Name: "Needed", Value: fmt.Sprintf("%d grafts at %.0f an hour", l.ToGo, t.RatePerHour), Source: working.HouseDefault},
+			{Name: "Hours of those who know " + t.Name, Value: fmt.Sprintf("%.0f %s", spared, until), Source: working.OwnRecords},
+			{Name: "Open batches and orders that come first", Value: fmt.Sprintf("%.0f hours", before), Source: working.OwnRecords}}}
+	d.hours += need
+	m.Window = window(l, t, st, need, spared, today)
+	return m
+}
+
+// summer says of an order that is budded with the coming summer's wood that none
+// is lacking yet, and when its window opens.
+func (m *Means) summer(l OrderLine, opens, today time.Time) {
+	m.Wood.Have, m.Wood.Says = m.Wood.Want, "cut ripe, from "+season.Say(opens)
+	m.Wood.Working.Answer, m.Wood.From = m.Wood.Says, opens
+	m.Wood.Working.Says = "This genus is budded in summer, with shoots of this season: they are cut within hours of their use, and " +
+		"none is kept."
+	if opens.After(today) && m.Window.Have > 0 {
+		m.Window.Says = fmt.Sprintf("opens %s, then %.0f days", season.Say(opens), m.Window.Have)
+		m.Window.Working.Answer, m.Window.From = m.Window.Says, opens
+	}
+}
+
+// window is the bar of days: how many are left to do it in, and how many the
+// hands need if they did nothing else.
+func window(l OrderLine, t technique.Technique, st technique.Standing, need, spared float64, today time.Time) Bar {
+	b := Bar{Kind: KindWindow, Name: "Window", Want: 1}
+	if st.Verdict == technique.Shut {
+		b.Says = t.Name + ": " + words.ShutSays(st)
+	} else {
+		left := float64(season.Days(today, st.Until) + 1)
+		b.Have, b.Says = left, fmt.Sprintf("%.0f days: %s", left, words.Standing(st))
+		if spared > 0 {
+			b.Want = math.Max(1, math.Ceil(need/(spared/left)))
+		}
+	}
+	b.Working = working.Working{Title: "Window for order " + l.Order.Code, Answer: b.Says, Rule: "windows",
+		Says: "The days left in which stock and wood are in the state that the technique needs, beside the days the workers need for it " +
+			"alone.",
+		Inputs: []working.Input{
+			{Name: "Technique", Value: t.Name + ", the best expected take whose window is open", Source: working.HouseDefault},
+			{Name: "Stands", Value: st.Verdict + ": " + words.Standing(st), Source: working.OwnRecords},
+		}}
+	return b
+}

@@ -1,0 +1,305 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"time"
+)
+
+// LockTags holds tags until the transaction ends, in the order of ids.
+func (q Q) LockTags(ctx context.Context, codes []string) error {
+	var got []int64
+	return q.all(ctx, &got, `select id from tag where code = any($1) order by id for no key update`, codes)
+}
+
+// Tag is the unit of record: one worker, technique, lot, bundle and day.
+type Tag struct {
+	ID            int64      `db:"id"`
+	Code          string     `db:"code"`
+	BatchID       int64      `db:"batch_id"`
+	Batch         string     `db:"batch"`
+	Order         string     `db:"order_code"`
+	LotID         int64      `db:"lot_id"`
+	Lot           string     `db:"lot"`
+	BundleID      int64      `db:"bundle_id"`
+	Bundle        string     `db:"bundle"`
+	BundleCutOn   time.Time  `db:"bundle_cut_on"`
+	BudsPerPiece  int        `db:"buds_per_piece"`
+	Plant         string     `db:"plant"`
+	Variety       string     `db:"variety"`
+	Genus         string     `db:"genus"`
+	StockType     string     `db:"stock_type"`
+	Technique     string     `db:"technique"`
+	TechniqueName string     `db:"technique_name"`
+	TieName       string     `db:"tie_name"`
+	Tie           string     `db:"tie"`
+	Priority      int        `db:"priority"` // of its order
+	StockGenus    string     `db:"stock_genus"`
+	BundlePlace   string     `db:"bundle_place"`
+	LotPlace      string     `db:"lot_place"`
+	Healing       string     `db:"healing"`
+	WorkerID      int64      `db:"worker_id"`
+	Worker        string     `db:"worker"`
+	Day           time.Time  `db:"day"`
+	Half          int        `db:"half"` // 1 morning, 2 afternoon
+	Locked        bool       `db:"locked"`
+	Planned       int        `db:"planned"`
+	StartedAt     *time.Time `db:"started_at"`
+	FinishedAt    *time.Time `db:"finished_at"`
+	HealPlace     string     `db:"heal_place"`
+	StockLow      float64    `db:"stock_low"`
+	StockHigh     float64    `db:"stock_high"`
+	WoodLow       float64    `db:"wood_low"`
+	WoodHigh      float64    `db:"wood_high"`
+	Mismatch      float64    `db:"mismatch"` // |1 − wood ÷ stock| over what was laid out
+	TagSums
+	Against  string  `db:"against"` // why it is made although the season shuts its technique
+	LookID   *string `db:"look_id"` // the count that stands
+	Looked   bool    `db:"looked"`
+	Taken    int     `db:"taken"`
+	Doubtful int     `db:"doubtful"`
+	Dead     int     `db:"dead"`
+}
+
+const tagSelect = `select t.*, b.code as batch, o.code as order_code, l.code as lot, w.code as bundle, w.cut_on as bundle_cut_on,
+	w.buds_per_piece,
+	m.code as plant, v.name as variety, v.genus, s.name as stock_type, k.name as technique_name, tie.name as tie_name, b.tie,
+	o.priority, s.genus as stock_genus, w.place as bundle_place, l.place as lot_place, b.healing, p.name as worker,
+	c.id is not null as looked, coalesce(c.taken, 0) as taken, coalesce(c.doubtful, 0) as doubtful, coalesce(c.dead, 0) as dead
+	from tag t join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id
+	join variety v on v.id = o.variety_id
+	join stock_lot l on l.id = t.lot_id join stock_type s on s.id = l.stock_type_id join wood_bundle w on w.id = t.bundle_id
+	join mother_plant m on m.id = w.plant_id
+	join technique k on k.key = t.technique join tie on tie.key = b.tie join person p on p.id = t.worker_id
+	left join take_count c on c.id = t.look_id `
+
+// Which says which tags to list.
+type Which struct {
+	BatchID, WorkerID, LotID, BundleID, PlantID int64
+	Open                                        bool      // not finished
+	Live                                        bool      // started, not finished
+	Day                                         time.Time // of work; zero for any
+	Uncounted                                   bool      // finished, tied, and without a count
+	FinishedBy                                  time.Time // zero for any
+	AfterID                                     int64     // page: ids above, or below when Newest
+	Newest                                      bool
+	Limit                                       int  // 0 for 500
+	All                                         bool // without a limit
+}
+
+// Tags lists tags that answer to w, in the order of their ids.
+func (q Q) Tags(ctx context.Context, w Which) (ts []Tag, err error) {
+	var args []any
+	where := "where true"
+	and := func(clause string, v any) {
+		args = append(args, v)
+		where += fmt.Sprintf(" and "+clause, len(args))
+	}
+	for _, c := range []struct {
+		clause string
+		id     int64
+	}{{"t.batch_id = $%d", w.BatchID}, {"t.worker_id = $%d", w.WorkerID}, {"t.lot_id = $%d", w.LotID},
+		{"t.bundle_id = $%d", w.BundleID}, {"w.plant_id = $%d", w.PlantID}} {
+		if c.id != 0 {
+			and(c.clause, c.id)
+		}
+	}
+	if w.Open {
+		where += " and t.finished_at is null"
+	}
+	if w.Live {
+		where += " and t.finished_at is null and t.started_at is not null"
+	}
+	if !w.Day.IsZero() {
+		and("t.day = $%d", w.Day)
+	}
+	if w.Uncounted {
+		where += " and t.finished_at is not null and t.look_id is null and t.tied > 0"
+	}
+	if !w.FinishedBy.IsZero() {
+		and("t.finished_at <= $%d", w.FinishedBy)
+	}
+	order := " order by t.id"
+	switch {
+	case w.Newest && w.AfterID != 0:
+		and("t.id < $%d", w.AfterID)
+	case w.AfterID != 0:
+		and("t.id > $%d", w.AfterID)
+	}
+	if w.Newest {
+		order += " desc"
+	}
+	if w.Limit == 0 {
+		w.Limit = 500
+	}
+	limit := ""
+	if !w.All {
+		args = append(args, w.Limit)
+		limit = fmt.Sprintf(" limit $%d", len(args))
+	}
+	err = q.all(ctx, &ts, tagSelect+where+order+limit, args...)
+	return ts, err
+}
+
+// TagsByCode lists tags by their codes, in the order of ids.
+func (q Q) TagsByCode(ctx context.Context, codes []string) (ts []Tag, err error) {
+	err = q.all(ctx, &ts, tagSelect+`where t.code = any($1) order by t.id`, codes)
+	return ts, err
+}
+
+// WorkTags lists the tags that are open, or finished with grafts that nobody
+// counted yet, by id.
+func (q Q) WorkTags(ctx context.Context) (ts []Tag, err error) {
+	err = q.all(ctx, &ts, tagSelect+`where t.id = any(array(select id from tag where finished_at is null
+		union all select id from tag where finished_at is not null and look_id is null and tied > 0)) order by t.id`)
+	return ts, err
+}
+
+// TagByCode finds one.
+func (q Q) TagByCode(ctx context.Context, code string) (t Tag, err error) {
+	err = q.get(ctx, &t, tagSelect+`where t.code = $1`, code)
+	return t, err
+}
+
+// NewTag is a tag to be made, with the classes laid out for it.
+type NewTag struct {
+	Tag
+	Threads []Thread
+}
+
+// AddTags keeps tags with their classes, all of them in two statements.
+func (q Q) AddTags(ctx context.Context, ts []NewTag) error {
+	if len(ts) == 0 {
+		return nil
+	}
+	n := len(ts)
+	codes, techniques, days := make([]string, n), make([]string, n), make([]time.Time, n)
+	batches, lots, bundles, workers := make([]int64, n), make([]int64, n), make([]int64, n), make([]int64, n)
+	halves, planned := make([]int, n), make([]int, n)
+	bounds, mismatch := [4][]float64{}, make([]float64, n)
+	for k := range bounds {
+		bounds[k] = make([]float64, n)
+	}
+	var of []string
+	var stock, wood []float64
+	var many []int
+	for i, t := range ts {
+		codes[i], batches[i], lots[i], bundles[i], techniques[i], workers[i] = t.Code, t.BatchID, t.LotID, t.BundleID, t.Technique,
+			t.WorkerID
+		days[i], halves[i], planned[i], mismatch[i] = t.Day, max(1, t.Half), t.Planned, t.Mismatch
+		bounds[0][i], bounds[1][i], bounds[2][i], bounds[3][i] = t.StockLow, t.StockHigh, t.WoodLow, t.WoodHigh
+		for _, h := range t.Threads {
+			of, stock, wood, many = append(of, t.Code), append(stock, h.StockMM), append(wood, h.WoodMM), append(many, h.N)
+		}
+	}
+	if _, err := q.exec(ctx, `insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, half, planned, stock_low,
+		stock_high, wood_low, wood_high, mismatch, against)
+		select u.*, coalesce((select max(h.against) from batch_thread h where h.batch_id = u.b and h.technique = u.k), '')
+		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::bigint[], $5::text[], $6::bigint[], $7::date[], $8::int[], $9::int[],
+			$10::numeric[], $11::numeric[], $12::numeric[], $13::numeric[], $14::float8[]) u(c, b, l, w, k, p, d, h, n, sl, sh, wl, wh, m)`,
+		codes, batches, lots, bundles, techniques, workers, days, halves, planned, bounds[0], bounds[1], bounds[2], bounds[3],
+		mismatch); err != nil {
+		return err
+	}
+	_, err := q.exec(ctx, `insert into tag_thread (tag_id, stock_mm, wood_mm, n)
+		select t.id, u.s, u.w, sum(u.n) from unnest($1::text[], $2::numeric[], $3::numeric[], $4::int[]) u(c, s, w, n)
+		join tag t on t.code = u.c group by 1, 2, 3`, of, stock, wood, many)
+	return err
+}
+
+// DropTags takes away the tags of batches that nobody has begun.
+func (q Q) DropTags(ctx context.Context, batches []int64) error {
+	if _, err := q.exec(ctx, `delete from tag_thread where tag_id in (select id from tag where batch_id = any($1)
+		and started_at is null)`, batches); err != nil {
+		return err
+	}
+	_, err := q.exec(ctx, `delete from tag where batch_id = any($1) and started_at is null`, batches)
+	return err
+}
+
+// TagThreads lists the classes laid out for a tag, thickest stock first.
+func (q Q) TagThreads(ctx context.Context, tagID int64) (ts []Thread, err error) {
+	err = q.all(ctx, &ts, `select stock_mm, wood_mm, n from tag_thread where tag_id = $1 order by stock_mm desc, wood_mm desc`, tagID)
+	return ts, err
+}
+
+// TagState is a tag's own row, held until the transaction ends.
+type TagState struct {
+	ID         int64      `db:"id"`
+	Code       string     `db:"code"`
+	BatchID    int64      `db:"batch_id"`
+	LotID      int64      `db:"lot_id"`
+	BundleID   int64      `db:"bundle_id"`
+	WorkerID   int64      `db:"worker_id"`
+	Planned    int        `db:"planned"`
+	StartedAt  *time.Time `db:"started_at"`
+	FinishedAt *time.Time `db:"finished_at"`
+	TagSums
+}
+
+// TagSums are a tag's taps added up, and what is no longer on the bench for it.
+type TagSums struct {
+	Tied         int      `db:"tied"`
+	SpoiledStock int      `db:"spoiled_stock"`
+	SpoiledWood  int      `db:"spoiled_wood"`
+	Dropped      int      `db:"dropped"`
+	SetAside     int      `db:"set_aside"`
+	SinceWipe    int      `db:"since_wipe"`
+	Refused      int      `db:"refused"`
+	StockBack    int      `db:"stock_back"`
+	WoodBack     int      `db:"wood_back"`
+	PaceHours    *float64 `db:"pace_hours"`
+}
+
+const tagState = `select id, code, batch_id, lot_id, bundle_id, worker_id, planned, started_at, finished_at,
+	tied, spoiled_stock, spoiled_wood, dropped, set_aside, since_wipe, refused, stock_back, wood_back, pace_hours from tag `
+
+// LockTag holds a tag until the transaction ends.
+func (q Q) LockTag(ctx context.Context, code string) (t TagState, err error) {
+	err = q.get(ctx, &t, tagState+`where code = $1 for no key update`, code)
+	return t, err
+}
+
+// KeepTag keeps what taps changed of a tag: when it was started and finished,
+// and its sums.
+func (q Q) KeepTag(ctx context.Context, t TagState) error {
+	_, err := q.exec(
+		ctx,
+		`update tag set started_at = $2, finished_at = $3, tied = $4, spoiled_stock = $5, spoiled_wood = $6, dropped = $7, set_aside = $8,
+		since_wipe = $9, refused = $10, stock_back = $11, wood_back = $12, pace_hours = $13 where id = $1`,
+		t.ID,
+		t.StartedAt,
+		t.FinishedAt,
+		t.Tied,
+		t.SpoiledStock,
+		t.SpoiledWood,
+		t.Dropped,
+		t.SetAside,
+		t.SinceWipe,
+		t.Refused,
+		t.StockBack,
+		t.WoodBack,
+		t.PaceHours,
+	)
+	return err
+}
+
+// HandOver gives a tag to another worker.
+func (q Q) HandOver(ctx context.Context, id, worker int64) error {
+	_, err := q.exec(ctx, `update tag set worker_id = $2 where id = $1`, id, worker)
+	return err
+}
+
+// SetHealPlace says where a tag's grafts stand to heal.
+func (q Q) SetHealPlace(ctx context.Context, id int64, place string) error {
+	_, err := q.exec(ctx, `update tag set heal_place = $2 where id = $1`, id, place)
+	return err
+}
+
+// AddTally keeps a tap; false when it was kept before.
+func (q Q) AddTally(ctx context.Context, t Tally) (bool, error) {
+	n, err := q.exec(ctx, `insert into tally (id, tag_id, person_id, kind, n, undoes, at, received_at, held)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (id) do nothing`,
+		t.ID, t.TagID, t.PersonID, t.Kind, t.N, t.Undoes, t.At, t.ReceivedAt, t.Held)
+	return n == 1, err
+}

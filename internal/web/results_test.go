@@ -1,0 +1,33 @@
+package web_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"unionknot/internal/testhouse"
+)
+
+// TestAFigureOpensTheTagsBehindIt: the tags are those of the figure's own
+// question, its genus too.
+func TestAFigureOpensTheTagsBehindIt(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 1280, 800)
+	b.signIn("maud")
+	b.goTo("/results")
+	all := value[string](b, `[...document.querySelectorAll('main a')].find((a) => a.innerText.startsWith('All ')).innerText.slice(4)`)
+	b.press("All ") // the rows that were not shown
+	b.is(`location.search.includes('all=')`)
+	b.is(`(() => {
+		const set = document.getElementById(new URLSearchParams(location.search).get('all'))
+		return set && set.nextElementSibling.querySelectorAll(':scope > table > tbody > tr').length === ` + all + `
+	})()`)
+	b.set("#genus", value[string](b, `document.querySelectorAll('#genus option')[1].value`))
+	b.is(`location.search.includes('genus=')`)
+	b.click("td details.figure summary")
+	b.is(`document.querySelector('td details.figure[open] a[href^="/heal/"]')`)
+	shown := value[int](b, `document.querySelectorAll('td details.figure[open] a[href^="/heal/"]').length`)
+	assert.Equal(t, value[int](b, `+document.querySelector('td details.figure[open]').closest('tr').cells[1].innerText`), shown)
+	b.click(`td details.figure[open] a[href^="/heal/"]`)
+	b.is(`location.pathname.startsWith('/heal/')`)
+}

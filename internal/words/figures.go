@@ -1,0 +1,30 @@
+package words
+
+import (
+	"fmt"
+	"strings"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/technique"
+)
+
+// Pct writes a share as a percentage.
+func Pct(x float64) string { return fmt.Sprintf("%.0f %%", x*100) }
+
+// PctRange writes an interval as percentages.
+func PctRange(i sizing.Interval) string { return fmt.Sprintf("%.0f–%.0f %%", i.Low*100, i.High*100) }
+
+// Money writes cents in the house's money.
+func Money(cents int) string { return fmt.Sprintf("%d.%02d", cents/100, cents%100) }
+
+// Capital begins a sentence with a capital.
+func Capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
+// ShutSays gives why a technique is shut, and when it opens.
+func ShutSays(s technique.Standing) string {
+	if s.Opens.IsZero() {
+		return Standing(s)
+	}
+	return Standing(s) + "; opens " + season.Say(s.Opens)
+}
