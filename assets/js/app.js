@@ -44,6 +44,10 @@
     }
   });
 
+  window.addEventListener('load', () => {
+    if (document.querySelector('[data-print-now]')) window.print();
+  });
+
   document.addEventListener('click', (e) => {
     const t = e.target;
     if (t.closest('[data-keys]')) document.getElementById('keys').showModal();
@@ -115,6 +119,38 @@
 
   document.addEventListener('alpine:init', () => {
     Alpine.data('house', () => ({}));
+
+    // Tags that are stood elsewhere to heal: a scanned code ticks its tag.
+    Alpine.data('standing', () => ({
+      n: 0, last: '',
+      init() {
+        this.tally();
+        this.$root.addEventListener('change', () => this.tally());
+      },
+      boxes() { return [...this.$root.querySelectorAll('input[name="tag"]')]; },
+      tally() { this.n = this.boxes().filter((b) => b.checked).length; },
+      get says() {
+        const n = this.n === 1 ? '1 tag chosen.' : `${this.n} tags chosen.`;
+        return this.last + (this.n ? n : 'or tick them below');
+      },
+      scan() {
+        const code = this.$refs.scan.value.toUpperCase().replace(/[^A-Z0-9]/g, '');
+        this.$refs.scan.value = '';
+        if (!code) return;
+        const box = this.boxes().find((b) => b.value.replace(/[^A-Z0-9]/g, '') === code);
+        this.last = box ? `${box.value}. ` : `${code} does not heal here. `;
+        if (box) {
+          box.checked = true;
+          box.closest('details').open = true;
+          this.tally();
+        }
+      },
+      whole(e) {
+        for (const b of e.currentTarget.closest('section').querySelectorAll('input[name="tag"]')) b.checked = true;
+        for (const d of e.currentTarget.closest('section').querySelectorAll('details')) d.open = true;
+        this.tally();
+      },
+    }));
 
     // The count of takes of one tag: what is left, and the take so far.
     Alpine.data('count', () => ({

@@ -213,7 +213,7 @@ func (m *maker) batches() error {
 			if err := m.graft(t, t.Planned-m.r.IntN(2), 34+6*m.r.Float64(), 0, true); err != nil {
 				return nil, err
 			}
-			if err := m.s.SetHealPlace(m.ctx, m.a, t.Code, place); err != nil {
+			if err := m.s.SetHealPlace(m.ctx, m.a, []string{t.Code}, place); err != nil {
 				return nil, err
 			}
 		}

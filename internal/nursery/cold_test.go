@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/wood"
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/match"
@@ -121,7 +122,7 @@ func TestWoodAgesByThePlaceItLayIn(t *testing.T) {
 	h.order("O-7", 10)
 	m, err := h.Match(ctx, "O-7", match.Asked{})
 	require.NoError(t, err)
-	assert.Empty(t, m.Late)
+	assert.Empty(t, m.Outs)
 	assert.Equal(t, "W-8", m.Bundles[0].Bundle.Code, "the weave takes first what keeps shortest")
 	p := h.cold()
 	require.Len(t, p.Kept, 2)
@@ -129,8 +130,14 @@ func TestWoodAgesByThePlaceItLayIn(t *testing.T) {
 	h.RunFrom(now.AddDate(0, 0, 75))
 	m, err = h.Match(ctx, "O-7", match.Asked{})
 	require.NoError(t, err)
-	require.NotEmpty(t, m.Late)
-	assert.Contains(t, m.Late[0], "W-8")
+	require.Len(t, m.Outs, 1)
+	assert.Equal(t, "W-8", m.Outs[0].Code)
+	assert.Equal(t, []supply.Gate{supply.PastKeep}, m.Outs[0].Gates)
+	assert.NotContains(t, bundlesOf(m), "W-8", "wood past its day is not woven")
+	require.NoError(t, h.LetBundleIn(ctx, h.maud, "W-8", "firm, green under a scratch"))
+	m, err = h.Match(ctx, "O-7", match.Asked{})
+	require.NoError(t, err)
+	assert.Contains(t, bundlesOf(m), "W-8", "until somebody lets it in")
 }
 
 func TestALoggerSendsWithItsOwnKey(t *testing.T) {
@@ -175,4 +182,11 @@ func TestStoreReadingsByFile(t *testing.T) {
 	p = h.load("store", "store,at,c\ncold store 1,2027-02-09 06:00,9\n")
 	require.Len(t, p.Bad, 1)
 	assert.Contains(t, p.Bad[0].Says, "1.11 °C is here already")
+}
+
+func bundlesOf(m match.MatchPage) (codes []string) {
+	for _, b := range m.Bundles {
+		codes = append(codes, b.Bundle.Code)
+	}
+	return codes
 }

@@ -1,11 +1,13 @@
 package nursery_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/orders"
 	woodstage "unionknot/internal/nursery/wood"
 	"unionknot/internal/outlook"
@@ -68,7 +70,15 @@ func TestTheCollectionSheetAsksForWhatIsLacking(t *testing.T) {
 	assert.Equal(t, []string{"Bun"}, c.Without)
 	require.Len(t, c.Lines, 2, "only plants seen true, where there are any")
 	assert.Equal(t, []string{"M-10", "M-2"}, []string{c.Lines[0].Plant.Code, c.Lines[1].Plant.Code}, "row 9 before row 12")
+	assert.Empty(t, c.Lines[0].Bundle, "no code before a label is printed")
+	c, err = h.ReserveLabels(ctx, h.maud, asked)
+	require.NoError(t, err)
 	assert.Equal(t, []string{"W-2", "W-3"}, []string{c.Lines[0].Bundle, c.Lines[1].Bundle})
+	again, err := h.ReserveLabels(ctx, h.maud, asked)
+	require.NoError(t, err)
+	assert.Equal(t, "W-2", again.Lines[0].Bundle, "printed twice it is the same label")
+	_, err = h.ReserveLabels(ctx, h.eye, asked)
+	require.ErrorIs(t, err, nursery.ErrNotAllowed)
 	assert.Contains(t, c.Lines[0].Warnings[0], "house licence 3")
 	assert.NotEmpty(t, c.Lines[0].LookFor)
 	o, err := h.Order(ctx, "O-1", outlook.WhatIf{})
@@ -84,7 +94,9 @@ func TestTheCollectionSheetAsksForWhatIsLacking(t *testing.T) {
 	_, err = h.Collect(ctx, outlook.CollectAsked{Waste: 100})
 	isProblem(t, err, "waste 0 to 90")
 
-	// Keyed in as really cut, dropped sticks among them, it is lacking less.
+	// Keyed in as really cut, in reverse, dropped sticks among them, it is lacking
+	// less.
+	slices.Reverse(c.Lines)
 	for _, l := range c.Lines {
 		require.NoError(
 			t,
@@ -111,10 +123,59 @@ func TestTheCollectionSheetAsksForWhatIsLacking(t *testing.T) {
 	}
 	b, err := h.Bundle(ctx, "W-2")
 	require.NoError(t, err)
+	assert.Equal(t, "M-10", b.Bundle.Plant, "the plant on its label")
 	assert.Equal(t, "buds plump", b.Bundle.Marks)
 	assert.True(t, b.Bundle.Sealed)
 	assert.Equal(t, b.Bundle.Pieces-b.Yield.Pieces, b.Bundle.Free, "a dropped stick is thrown out")
 	c, err = h.Collect(ctx, asked)
 	require.NoError(t, err)
 	assert.Empty(t, c.Lines)
+}
+
+// cutAs keys a bundle of a plant in under a code.
+func (h *house) cutAs(code, plant string) error {
+	return h.AddBundle(ctx, h.maud, woodstage.NewBundle{Code: code, Plant: plant, State: "resting", CutOn: h.Today(), Sticks: 4,
+		LengthMM: 300, BaseMM: 8, TipMM: 6, InternodeMM: 22, BudsPerPiece: 2})
+}
+
+func TestAPrintedCodeIsItsPlantsForEver(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(400, 5, 150)
+	require.NoError(t, h.AddPlant(ctx, h.maud, woodstage.NewPlant{Code: "M-2", Genus: "pear", Variety: "Lanternjaw", Place: "row 3"}))
+	asked := outlook.CollectAsked{Spare: 100, Waste: 50}
+	c, err := h.ReserveLabels(ctx, h.maud, asked)
+	require.NoError(t, err)
+	require.NotEmpty(t, c.Lines)
+	code, plant := c.Lines[0].Bundle, c.Lines[0].Plant.Code
+	other := "M-1"
+	if plant == other {
+		other = "M-2"
+	}
+	isProblem(t, h.cutAs(code, other), "printed on a label for wood of "+plant)
+	require.NoError(t, h.DropLabel(ctx, h.maud, code))
+	isProblem(t, h.cutAs(code, plant), "a label that was dropped")
+	next, err := h.ReserveLabels(ctx, h.maud, asked)
+	require.NoError(t, err)
+	assert.NotEqual(t, code, next.Lines[0].Bundle, "a dropped code is given to nothing else")
+	require.NoError(t, h.cutAs("W-77", "M-1"), "wood without a label is keyed in as before")
+}
+
+func TestTagsKeepTheirPrintedCodes(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(200, 60, 100)
+	batch := h.batch("O-1", 90)
+	codes := func(ts []store.Tag) (out []string) {
+		for _, x := range ts {
+			out = append(out, x.Code)
+		}
+		slices.Sort(out)
+		return out
+	}
+	one := h.tagsOf(batch, h.ansel)
+	two := h.tagsOf(batch, h.odile)
+	assert.Equal(t, codes(one), codes(two), "shared out anew, they keep the codes on their labels")
+	require.NoError(t, h.UndoBatch(ctx, h.maud, batch))
+	var gone int
+	require.NoError(t, h.DB.Get(&gone, `select count(*) from code_gone where code = any($1)`, codes(one)))
+	assert.Equal(t, len(one), gone, "a code that a label may bear is given to no other tag")
 }

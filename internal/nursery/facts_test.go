@@ -295,6 +295,7 @@ func TestOneConnectionIsEnough(t *testing.T) {
 	require.NoError(t, h.AddColdPlace(ctx, h.maud, places.NewColdPlace{Name: "store", SetC: 1, LowC: 0, HighC: 4}))
 	require.NoError(t, h.ReadCold(ctx, h.maud, "store", 1.5))
 	require.NoError(t, h.LookAtCold(ctx, h.maud, "store", places.NewLook{Bundle: "W-1", Found: "mould", Thrown: 2}))
+	require.NoError(t, h.LetBundleIn(ctx, h.maud, "W-1", "the mouldy ones are out"))
 	require.NoError(t, h.NoteSeen(ctx, h.maud, "pome", season.NewSeen{Says: "buds tight"}))
 	require.NoError(
 		t,

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 var UUIDPattern = regexp.MustCompile(`^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$`)
@@ -76,4 +77,13 @@ func Taken(err error, field, what, code string) error {
 		return Problem{field, fmt.Sprintf("%s %s is already there. Give this one another code.", what, code)}
 	}
 	return err
+}
+
+// CheckWhy trims a reason, which must be given, in up to 300 letters.
+func CheckWhy(why string) (string, error) {
+	why = strings.Join(strings.Fields(why), " ")
+	if why == "" || len([]rune(why)) > 300 {
+		return why, Problem{"let_why", words.SayWhyOnTag}
+	}
+	return why, nil
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
@@ -40,7 +41,7 @@ type CollectLine struct {
 	Measured string // which of Measured its stick is
 	Plant    store.Plant
 	Sticks   int
-	Bundle   string // a code for what is cut
+	Bundle   string // the code printed for what is cut; "" where no label was printed
 	Stick    wood.Stick
 	Buds     int
 	Guess    bool // the stick is a house default, nothing was cut of it before
@@ -49,6 +50,8 @@ type CollectLine struct {
 	Need     int // pieces that all open orders for the variety lack
 	Working  working.Working
 	Warnings []string
+	Gives    wood.Gives
+	Spent    bool // nothing more is needed of it; a label was printed before
 }
 
 // ErrCollect says that a collection was asked for with what cannot be.
@@ -62,6 +65,38 @@ type Collection struct {
 	State   map[string]string // of each genus' wood that can be cut now, "" for none
 	Usable  string
 	Sealed  string
+	Short   []CollectShort    // what no mother plant has left to give
+	Labels  []store.WoodLabel // printed, and their wood not keyed in
+}
+
+// Label gives lines the codes that were printed for their plants, and notes which
+// labels wait.
+func (c *Collection) Label(ls []store.WoodLabel) {
+	c.Labels = ls
+	for i := range c.Lines {
+		for _, l := range ls {
+			if l.PlantID == c.Lines[i].Plant.ID {
+				c.Lines[i].Bundle = l.Code
+			}
+		}
+	}
+}
+
+// AddSpent adds a line for each label whose plant needs nothing cut any more: its
+// wood may have been cut all the same.
+func (c *Collection) AddSpent(f *snapshot.Snapshot) {
+	for _, l := range c.Labels {
+		if slices.ContainsFunc(c.Lines, func(x CollectLine) bool { return x.Bundle == l.Code }) {
+			continue
+		}
+		x := CollectLine{Bundle: l.Code, Sticks: l.Sticks, Spent: true,
+			Plant: store.Plant{ID: l.PlantID, Code: l.Plant, Variety: l.Variety, Genus: l.Genus, Place: l.Place}}
+		stickOf(f, &x, l.Buds)
+		if _, ok := c.State[l.Genus]; !ok {
+			c.State[l.Genus] = f.Year(f.Genus(l.Genus).SeasonGroup).CutOn(f.Today).State
+		}
+		c.Lines = append(c.Lines, x)
+	}
 }
 
 // Collect works out what to cut for open orders. ErrCollect: what was asked
@@ -71,14 +106,7 @@ func Collect(f *snapshot.Snapshot, orders []OrderLine, asked CollectAsked) (Coll
 		return Collection{}, ErrCollect
 	}
 	c := Collection{Asked: asked, State: map[string]string{}, Usable: f.Way(WayUsable).Chosen, Sealed: f.Way(waySeal).Chosen}
-	type want struct {
-		id            int64
-		variety       string
-		genus         string
-		need, free    int
-		orders, parts []string
-	}
-	wants, cuts := map[int64]*want{}, map[string]season.WoodCut{}
+	wants, cuts := map[int64]*wanting{}, map[string]season.WoodCut{}
 	var order []int64
 	for _, o := range orders {
 		if o.ToGo == 0 || o.Need.Summer && o.Need.Standing.Verdict == technique.Shut {
@@ -86,10 +114,11 @@ func Collect(f *snapshot.Snapshot, orders []OrderLine, asked CollectAsked) (Coll
 		}
 		w := wants[o.Order.VarietyID]
 		if w == nil {
-			w = &want{id: o.Order.VarietyID, variety: o.Order.Variety, genus: o.Order.Genus, free: o.Order.WoodFree}
+			w = &wanting{id: o.Order.VarietyID, variety: o.Order.Variety, genus: o.Order.Genus, free: o.Weavable.Pieces}
 			wants[w.id] = w
 			order = append(order, w.id)
 		}
+		w.free = max(w.free, o.Weavable.Pieces)
 		w.need += o.ToGo
 		w.orders = append(w.orders, o.Order.Code)
 		w.parts = append(w.parts, fmt.Sprintf("%s: %d", o.Order.Code, o.ToGo))
@@ -100,10 +129,9 @@ func Collect(f *snapshot.Snapshot, orders []OrderLine, asked CollectAsked) (Coll
 		if lack <= 0 {
 			continue
 		}
-		g := f.Genus(w.genus)
 		cut, ok := cuts[w.genus]
 		if !ok {
-			cut = f.Year(g.SeasonGroup).CutOn(f.Today)
+			cut = f.Year(f.Genus(w.genus).SeasonGroup).CutOn(f.Today)
 			cuts[w.genus], c.State[w.genus] = cut, cut.State
 		}
 		var plants []store.Plant
@@ -120,37 +148,8 @@ func Collect(f *snapshot.Snapshot, orders []OrderLine, asked CollectAsked) (Coll
 		if slices.ContainsFunc(plants, func(p store.Plant) bool { return p.SeenTrueOn != nil }) {
 			plants = slices.DeleteFunc(plants, func(p store.Plant) bool { return p.SeenTrueOn == nil })
 		}
-		plants, err := enough(f, plants, lack, asked)
-		if err != nil {
+		if err := c.fromPlants(f, w, plants, lack, cut); err != nil {
 			return c, err
-		}
-		for i, p := range plants {
-			l := CollectLine{Plant: p, LookFor: g.CutNote, Orders: w.orders, Need: lack}
-			share := lack*(i+1)/len(plants) - lack*i/len(plants)
-			if share == 0 {
-				continue
-			}
-			stickOf(f, &l, asked.Buds)
-			y, err := l.Stick.Of()
-			if err != nil {
-				return c, fmt.Errorf("plant %s: %w", p.Code, err)
-			}
-			l.Sticks = wood.SticksToCut(share, asked.Spare/100, asked.Waste/100, y.Pieces)
-			if l.Sticks < 0 {
-				l.Warnings = append(l.Warnings, "Its sticks give no piece: measure one anew.")
-				l.Sticks = 0
-			}
-			if p.SeenTrueOn == nil {
-				l.Warnings = append(l.Warnings, "Not seen true: cut no more than a trial.")
-			}
-			if p.Licence != "" {
-				l.Warnings = append(l.Warnings, "Protected variety: "+p.Licence+".")
-			}
-			if cut.State == "" {
-				l.Warnings = append(l.Warnings, words.Capital(words.Wood(cut.Not))+".")
-			}
-			l.Working = collectWorking(l, y, w.parts, w.need, w.free, share, len(plants), asked, c.Usable)
-			c.Lines = append(c.Lines, l)
 		}
 	}
 	slices.SortStableFunc(c.Lines, func(a, b CollectLine) int {
@@ -159,24 +158,89 @@ func Collect(f *snapshot.Snapshot, orders []OrderLine, asked CollectAsked) (Coll
 	return c, nil
 }
 
-// enough takes as many of a variety's plants as the sticks are worth walking
-// to, the first by code.
-func enough(f *snapshot.Snapshot, plants []store.Plant, lack int, asked CollectAsked) ([]store.Plant, error) {
-	l := CollectLine{Plant: plants[0]}
-	stickOf(f, &l, asked.Buds)
-	y, err := l.Stick.Of()
-	if err != nil {
-		return nil, fmt.Errorf("plant %s: %w", l.Plant.Code, err)
+// fromPlants shares what a variety lacks among its mother plants: as many as the
+// sticks are worth walking to, the first by code, none beyond what it has left to
+// give.
+func (c *Collection) fromPlants(f *snapshot.Snapshot, w *wanting, plants []store.Plant, lack int, cut season.WoodCut) error {
+	g := f.Genus(w.genus)
+	lines, yields, left := make([]CollectLine, len(plants)), make([]wood.Yield, len(plants)), make([]int, len(plants))
+	for i, p := range plants {
+		l := CollectLine{Plant: p, LookFor: g.CutNote, Orders: w.orders, Need: lack}
+		stickOf(f, &l, c.Asked.Buds)
+		var err error
+		if yields[i], err = l.Stick.Of(); err != nil {
+			return fmt.Errorf("plant %s: %w", p.Code, err)
+		}
+		l.Gives = givesOf(p, f.Today)
+		lines[i], left[i] = l, max(0, l.Gives.Sticks-p.CutSticks)
 	}
-	all := max(1, wood.SticksToCut(lack, asked.Spare/100, asked.Waste/100, y.Pieces))
-	return plants[:min(len(plants), (all+sticksAPlant-1)/sticksAPlant)], nil
+	sticks := func(pieces, i int) int {
+		return wood.SticksToCut(pieces, c.Asked.Spare/100, c.Asked.Waste/100, yields[i].Pieces)
+	}
+	all := sticks(lack, 0)
+	if all < 0 { // its sticks give no piece: say so, and ask for none
+		lines[0].Warnings = append(lines[0].Warnings, words.NoPieceOfStick)
+		c.Lines = append(c.Lines, lines[0])
+		return nil
+	}
+	shares, over := wood.Share(all, (all+sticksAPlant-1)/sticksAPlant, left)
+	for i, l := range lines {
+		if shares[i] == 0 {
+			continue
+		}
+		l.Sticks = shares[i]
+		if l.Plant.SeenTrueOn == nil {
+			l.Warnings = append(l.Warnings, words.NotSeenTrue)
+		}
+		if l.Plant.Licence != "" {
+			l.Warnings = append(l.Warnings, words.Protected(l.Plant.Licence))
+		}
+		if cut.State == "" {
+			l.Warnings = append(l.Warnings, words.Capital(words.Wood(cut.Not))+".")
+		}
+		l.Working = collectWorking(l, yields[i], w, lack*shares[i]/all, len(plants), c.Asked, c.Usable)
+		c.Lines = append(c.Lines, l)
+	}
+	if over > 0 {
+		s := CollectShort{Variety: w.variety, Sticks: over, Pieces: over * yields[0].Pieces, Plants: len(plants), Buds: lines[0].Buds}
+		c.Short = append(c.Short, s)
+	}
+	return nil
+}
+
+// CollectShort is what the mother plants of a variety cannot give.
+type CollectShort struct {
+	Variety        string
+	Sticks, Pieces int
+	Plants, Buds   int // how many there are, and buds a piece
+}
+
+// givesOf is what a mother plant gives in a season.
+func givesOf(p store.Plant, today time.Time) wood.Gives {
+	entered, years := -1, -1
+	if p.Gives != nil {
+		entered = *p.Gives
+	}
+	if p.PlantedYear != nil {
+		years = max(0, today.Year()-*p.PlantedYear)
+	}
+	return wood.PlantGives(entered, years, p.MostSticks)
+}
+
+// wanting is what the open orders want of a variety.
+type wanting struct {
+	id            int64
+	variety       string
+	genus         string
+	need, free    int
+	orders, parts []string
 }
 
 func collectWorking(
 	l CollectLine,
 	y wood.Yield,
-	parts []string,
-	need, free, share, plants int,
+	w *wanting,
+	share, plants int,
 	asked CollectAsked,
 	usable string,
 ) working.Working {
@@ -210,8 +274,8 @@ func collectWorking(
 		Range:  fmt.Sprintf("%d to %d, should a stick give a piece more or less", few, many),
 		Says:   "What the open orders lack of the variety, with spare on top and waste taken off, over the pieces a stick gives.",
 		Inputs: []working.Input{
-			{Name: "Grafts to go", Value: fmt.Sprintf("%d (%s)", need, strings.Join(parts, ", ")), Source: working.OwnRecords},
-			{Name: "Pieces at hand", Value: strconv.Itoa(free), Source: working.OwnRecords},
+			{Name: "Grafts to go", Value: fmt.Sprintf("%d (%s)", w.need, strings.Join(w.parts, ", ")), Source: working.OwnRecords},
+			{Name: "Pieces at hand", Value: strconv.Itoa(w.free), Source: working.OwnRecords},
 			{
 				Name:   "Shared among",
 				Value:  fmt.Sprintf("%d mother plants: %d pieces of this one", plants, share),
@@ -222,6 +286,7 @@ func collectWorking(
 				Value:  fmt.Sprintf("about %d before the next is gone to", sticksAPlant),
 				Source: working.HouseDefault,
 			},
+			{Name: "It gives in a season", Value: words.Gives(l.Gives, l.Plant.CutSticks), Source: words.GivesSource(l.Gives)},
 			{Name: "Spare, waste", Value: fmt.Sprintf("%g %%, %g %%", asked.Spare, asked.Waste), Source: working.HouseDefault},
 			{Name: "A stick", Value: from, Source: source},
 			{

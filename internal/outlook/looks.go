@@ -1,6 +1,8 @@
 package outlook
 
 import (
+	"slices"
+	"strings"
 	"time"
 
 	"unionknot/internal/core/aftercare"
@@ -28,6 +30,67 @@ type HealLine struct {
 // HealPage is what the Heal stage shows.
 type HealPage struct {
 	Due, Waiting []HealLine
+	Places       []HealPlace // all of them by where they stand, those with the earliest look first
+}
+
+// HealPlace is a place with the batches that heal in it.
+type HealPlace struct {
+	Name         string
+	Tags, Grafts int
+	Due, Overdue int // tags
+	From         time.Time
+	Batches      []HealBatch
+}
+
+// HealBatch is the tags of a batch that stand in one place.
+type HealBatch struct {
+	Batch, Order                  string
+	Variety, StockType, Technique string
+	Grafts, Due, Overdue          int
+	From, By                      time.Time // of the first look
+	Lines                         []HealLine
+}
+
+// ByPlace gathers lines by where they stand and by batch, what is looked at
+// earliest first.
+func ByPlace(ls []HealLine) (out []HealPlace) {
+	for _, l := range ls {
+		name := l.Tag.HealPlace
+		if name == "" {
+			name = l.Tag.Healing
+		}
+		i := slices.IndexFunc(out, func(p HealPlace) bool { return strings.EqualFold(p.Name, name) })
+		if i < 0 {
+			i, out = len(out), append(out, HealPlace{Name: name, From: l.DueFrom})
+		}
+		p := &out[i]
+		j := slices.IndexFunc(p.Batches, func(b HealBatch) bool { return b.Batch == l.Tag.Batch && b.Technique == l.Tag.TechniqueName })
+		if j < 0 {
+			j = len(p.Batches)
+			p.Batches = append(p.Batches, HealBatch{Batch: l.Tag.Batch, Order: l.Tag.Order, Variety: l.Tag.Variety,
+				StockType: l.Tag.StockType, Technique: l.Tag.TechniqueName, From: l.DueFrom, By: l.DueTo})
+		}
+		b := &p.Batches[j]
+		b.Lines = append(b.Lines, l)
+		p.Tags, p.Grafts, b.Grafts = p.Tags+1, p.Grafts+l.Tag.Tied, b.Grafts+l.Tag.Tied
+		if l.Due {
+			p.Due, b.Due = p.Due+1, b.Due+1
+		}
+		if l.Overdue {
+			p.Overdue, b.Overdue = p.Overdue+1, b.Overdue+1
+		}
+		if l.DueFrom.Before(p.From) {
+			p.From = l.DueFrom
+		}
+		if l.DueFrom.Before(b.From) {
+			b.From, b.By = l.DueFrom, l.DueTo
+		}
+	}
+	for i := range out {
+		slices.SortStableFunc(out[i].Batches, func(a, b HealBatch) int { return a.From.Compare(b.From) })
+	}
+	slices.SortStableFunc(out, func(a, b HealPlace) int { return a.From.Compare(b.From) })
+	return out
 }
 
 // HealOf lists the finished tags that wait to be counted, those due first.
@@ -45,6 +108,7 @@ func HealOf(f *snapshot.Snapshot) HealPage {
 			p.Waiting = append(p.Waiting, l)
 		}
 	}
+	p.Places = ByPlace(slices.Concat(p.Due, p.Waiting))
 	return p
 }
 

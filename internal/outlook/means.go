@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/working"
 	"unionknot/internal/snapshot"
@@ -97,7 +98,8 @@ func openWork(f *snapshot.Snapshot) map[string]int {
 	return out
 }
 
-// Means works out the four bars of every order that has grafts to go.
+// Means works out the four bars of every order that has grafts to go, and with
+// them how it stands: what suffices of stock and wood may lack workers or days.
 func (r *OrderSizer) Means(ls []OrderLine) {
 	f := r.F
 	hs := HandsOf(f)
@@ -114,7 +116,7 @@ func (r *OrderSizer) Means(ls []OrderLine) {
 		}
 		_, cal := r.Know(l.Order.Genus, l.Order.StockGenus)
 		t := l.Need.By.Technique
-		st := r.Standing(t, cal, r.Ground(l.Order.StockTypeID))
+		st := r.StandingFor(t, l.Order)
 		from := f.Today
 		if l.Need.Summer {
 			if st = l.Need.Standing; st.Verdict == technique.Shut && !st.Opens.IsZero() {
@@ -126,21 +128,56 @@ func (r *OrderSizer) Means(ls []OrderLine) {
 		if _, ok := spared[key]; !ok && st.Verdict != technique.Shut {
 			spared[key] = spare(hs, t, from, st.Until, f.Today, oClock(f.At))
 		}
-		l.Means = d.draw(*l, t, st, spared[key], from)
+		l.Means = d.draw(*l, t, st, spared[key], from, r.Beds.Outs(l.Order))
 		if l.Need.Summer {
 			l.Means.summer(*l, from, f.Today)
+		}
+		if lacks := l.Means.Lacking(); l.Stand.State == supply.Ready && len(lacks) > 0 {
+			l.Stand.State, l.Stand.Lacks = supply.Lacking, nil
+			for _, b := range lacks {
+				l.Stand.Lacks = append(l.Stand.Lacks, string(b.Kind))
+			}
 		}
 	}
 }
 
 // draw gives an order its share of what is left, and takes it off.
-func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, spared float64, today time.Time) Means {
+func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, spared float64, today time.Time, outsOf []Out) Means {
 	o, want := l.Order, float64(l.ToGo)
-	pile := func(is Kind, name, kind string, free int, id int64, taken map[int64]int) Bar {
-		left := max(0, free-taken[id])
+	outs := map[bool][]Out{}
+	for _, x := range outsOf {
+		outs[x.Wood] = append(outs[x.Wood], x)
+	}
+	pile := func(is Kind, name, kind string, all, serves int, id int64, taken map[int64]int) Bar {
+		left := max(0, serves-taken[id])
 		key := fmt.Sprint(kind, id)
 		b := Bar{Kind: is, Name: name, Have: float64(left), Want: want, Says: fmt.Sprintf("%d of %d", min(left, l.ToGo), l.ToGo)}
-		inputs := []working.Input{{Name: "Free", Value: fmt.Sprintf("%d %s", free, kind), Source: working.OwnRecords}}
+		inputs := []working.Input{{Name: "Free", Value: fmt.Sprintf("%d %s", all, kind), Source: working.OwnRecords}}
+		kept := 0
+		for _, x := range outs[is == KindWood] {
+			who, why := "", ""
+			if x.LetIn != nil {
+				who, why = x.LetIn.Who, x.LetIn.Why
+			} else {
+				kept += x.N
+			}
+			inputs = append(inputs, working.Input{Name: x.Code, Value: words.PileOut(x.N, kind, words.Gates(x.Gates, x.Found, x.KeepBy), who, why),
+				Source: working.Measured})
+		}
+		if kept > 0 {
+			b.Says += words.KeptOut(kept)
+		}
+		unmeasured := 0
+		if is == KindStock && serves < all {
+			unmeasured = l.Weavable.Unmeasured
+		}
+		if unmeasured > 0 && left < l.ToGo {
+			b.Says += words.NotMeasured(unmeasured)
+			inputs = append(inputs, working.Input{Name: "Not measured", Value: fmt.Sprintf("%d %s", unmeasured, kind), Source: working.Measured})
+		}
+		if n := all - kept - serves - unmeasured; n > 0 {
+			inputs = append(inputs, working.Input{Name: "Fit nothing", Value: words.FitNothing(n, kind), Source: working.Measured})
+		}
 		if n := taken[id]; n > 0 {
 			b.Says += fmt.Sprintf("; %s come first", d.by[key])
 			inputs = append(
@@ -153,8 +190,7 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 			)
 		}
 		b.Working = working.Working{Title: name + " for order " + o.Code, Answer: b.Says, Rule: "an order's means",
-			Says: "What is free of the type, whatever its size, less what orders of a higher priority or an earlier day still need. " +
-				"The weave says what of it fits.",
+			Says:   words.PileMeans,
 			Inputs: append(inputs, working.Input{Name: "Grafts to go", Value: fmt.Sprint(l.ToGo), Source: working.OwnRecords})}
 		taken[id] += min(left, l.ToGo)
 		if left > 0 {
@@ -166,8 +202,8 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 		return b
 	}
 	m := Means{
-		Wood:  pile(KindWood, "Wood", "pieces", o.WoodFree, o.VarietyID, d.wood),
-		Stock: pile(KindStock, "Stock", "stems", o.StockFree, o.StockTypeID, d.stock),
+		Wood:  pile(KindWood, "Wood", "pieces", l.Weavable.WoodFree, l.Weavable.Pieces, o.VarietyID, d.wood),
+		Stock: pile(KindStock, "Stock", "stems", l.Weavable.StemsFree, l.Weavable.Stems, o.StockTypeID, d.stock),
 	}
 	need := want / t.RatePerHour
 	before := d.hours

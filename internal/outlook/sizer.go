@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sync"
 
+	"unionknot/internal/core/pairing"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/supply"
@@ -41,11 +42,29 @@ func (k *Reckoner) learn(ctx context.Context, genus, mark string) (take.Learned,
 
 // OrderLine is an order with what it needs and has.
 type OrderLine struct {
-	Order store.Order
-	Need  Need
-	ToGo  int // grafts still to be put in a batch
-	Stand supply.Stand
-	Means Means
+	Order    store.Order
+	Need     Need
+	Balance  supply.Balance
+	ToGo     int // grafts still to be put in a batch, for the chance planned with
+	Weavable Weavable
+	Stand    supply.Stand
+	Means    Means
+}
+
+// fellBy is by how much an order's chance falls below what was planned until that
+// is warned of. House default.
+const fellBy = 0.05
+
+// Fell says that counts, dead tags or short finishes ask for more grafts than
+// were planned, so that the order's chance is clearly below what it was planned
+// with.
+func (l OrderLine) Fell() bool {
+	return l.Balance.Fell > 0 && l.Balance.Chance < l.Need.Chance-fellBy && l.Order.ClosedOn == nil
+}
+
+// Lacks says that it cannot be made as it stands.
+func (l OrderLine) Lacks() bool {
+	return len(l.Means.Lacking()) > 0
 }
 
 // Later says that nothing lacks: it is budded in summer.
@@ -56,7 +75,7 @@ func (l OrderLine) Ready() bool { return l.Stand.State == supply.Ready }
 
 // Done says that nothing is to be made ready for it.
 func (l OrderLine) Done() bool {
-	return slices.Contains([]supply.State{supply.AllGrafted, supply.AtTheBench, supply.Closed}, l.Stand.State)
+	return slices.Contains([]supply.State{supply.AllGrafted, supply.AtTheBench, supply.Closed, supply.Met}, l.Stand.State)
 }
 
 // WhatIf is what a planner tries out on the orders.
@@ -101,25 +120,29 @@ func (r *OrderSizer) Lines(chance float64) ([]OrderLine, error) {
 	return out, nil
 }
 
-// Line sizes one order at a chance, and says how it stands.
+// Line sizes one order at a chance by what was seen of its grafts, and says how
+// it stands.
 func (r *OrderSizer) Line(o store.Order, chance float64) (OrderLine, error) {
 	l := OrderLine{Order: o}
 	var err error
-	if l.Need, err = r.Need(o, chance); err != nil {
+	if l.Need, l.Balance, err = r.Need(o, chance); err != nil {
 		return l, fmt.Errorf("order %s: %w", o.Code, err)
 	}
-	l.ToGo = max(0, l.Need.Grafts-o.Batched)
-	if o.ClosedOn != nil {
+	if l.Weavable, err = r.Weavable(o, l.Need); err != nil {
+		return l, fmt.Errorf("order %s: %w", o.Code, err)
+	}
+	if l.ToGo = l.Balance.ToGo; o.ClosedOn != nil {
 		l.ToGo = 0
 	}
 	shut := l.Need.Standing.Verdict == technique.Shut
 	l.Stand.State, l.Stand.Short = supply.Standing{
 		Sized:      l.Need.Missing == "",
 		Closed:     o.ClosedOn != nil,
+		Met:        l.Balance.Met,
 		ToGo:       l.ToGo,
 		Unfinished: o.Unfinished,
-		Stems:      o.StockFree,
-		Pieces:     o.WoodFree,
+		Stems:      l.Weavable.Stems,
+		Pieces:     l.Weavable.Pieces,
 		Summer:     l.Need.Summer,
 		Shut:       shut,
 	}.Stands()
@@ -129,7 +152,7 @@ func (r *OrderSizer) Line(o store.Order, chance float64) (OrderLine, error) {
 
 // Need is how many grafts an order wants, and why.
 type Need struct {
-	Grafts int
+	Grafts int // in all: those made, and those to go
 	Low    int // if the take runs at the top of its range
 	High   int // if it runs at the foot of it
 	Chance float64
@@ -138,7 +161,7 @@ type Need struct {
 	// Standing how that stands today: wood is cut when it opens.
 	Summer   bool
 	Standing technique.Standing
-	Missing  string // why there is no number
+	Missing  supply.Unknown // why there is no number
 	Working  working.Working
 }
 
@@ -157,14 +180,16 @@ func NewReckoner(db *store.DB) *Reckoner { return &Reckoner{db: db} }
 type OrderSizer struct {
 	sizes     *sizes
 	F         *snapshot.Snapshot
+	Beds      *Beds
 	Beliefs   map[string]map[string]Belief // by genus and technique
 	Learned   map[string]take.Learned      // by genus
 	Knowers   map[string]int               // by technique
 	calendars map[string]*season.Calendar  // by season group
 	stands    map[string]technique.Standing
-	grade     sizing.Beta // of live trees that are lifted and make the grade
-	gradeFrom string      // its source
-	Points    int         // added to every expected take, in hundredths: what if
+	ways      map[string][]pairing.Way // by genus, stock genus and where the stock stands
+	grade     sizing.Beta              // of live trees that are lifted and make the grade
+	gradeFrom string                   // its source
+	Points    int                      // added to every expected take, in hundredths: what if
 	tagSize   int
 }
 
@@ -178,6 +203,8 @@ func (k *Reckoner) Sizer(ctx context.Context, f *snapshot.Snapshot, genera ...st
 		Knowers:   f.Knowers(),
 		calendars: map[string]*season.Calendar{},
 		stands:    map[string]technique.Standing{},
+		Beds:      BedsOf(f),
+		ways:      map[string][]pairing.Way{},
 		grade:     sizing.Prior(f.House.GradeShare, gradeWeight),
 		gradeFrom: WorthOf(f.House).Source(gradeOf),
 		tagSize:   max(1, f.House.TagSize),
@@ -209,10 +236,10 @@ func (r *OrderSizer) shares(o store.Order, t technique.Technique, grafts int) ta
 		made += p.N
 	}
 	var stems, pieces []int
-	for _, l := range r.F.LotsOf(o.StockTypeID) {
+	for _, l := range r.Beds.Lots(o.StockTypeID) {
 		stems = append(stems, l.Free)
 	}
-	for _, b := range r.F.BundlesOf(o.VarietyID) {
+	for _, b := range r.Beds.Bundles(o.VarietyID) {
 		pieces = append(pieces, b.Free)
 	}
 	rest := func(free []int) []int { return take.FewestThatSuffice(free, grafts-made) }
@@ -244,193 +271,147 @@ func (r *OrderSizer) Know(genus, stockGenus string) (map[string]Belief, *season.
 	return r.Beliefs[genus], c
 }
 
-// Ground says where an order's stock stands: in the row where all of its type
-// that is free does.
-func (r *OrderSizer) Ground(stockType int64) technique.Ground {
-	free, row := 0, 0
-	for _, l := range r.F.LotsOf(stockType) {
-		free += l.Free
-		if l.Form == InRow {
-			row += l.Free
-		}
-	}
-	if free > 0 && row == free {
-		return technique.InRow
-	}
-	return technique.OnBench
-}
-
 // Standing says how a technique stands today with whatever wood is in season.
 func (r *OrderSizer) Standing(t technique.Technique, c *season.Calendar, ground technique.Ground) technique.Standing {
-	key := fmt.Sprint(c.Year().Group, "/", t.Key, ground)
+	return r.standingWith(t, c, ground, "")
+}
+
+// standingWith says how it stands with wood of a state; "" for whatever there is
+// in season.
+func (r *OrderSizer) standingWith(t technique.Technique, c *season.Calendar, ground technique.Ground, state string) technique.Standing {
+	key := fmt.Sprint(c.Year().Group, "/", t.Key, ground, state)
 	s, ok := r.stands[key]
 	if !ok {
-		s = t.Standing(c, nil, ground, r.F.Today)
+		var states []string
+		if state != "" {
+			states = []string{state}
+		}
+		s = t.Standing(c, states, ground, r.F.Today)
 		r.stands[key] = s
 	}
 	return s
 }
 
-// Need works out an order's grafts at a chance, by the technique with the
-// best expected take among those whose window is open; outside every window,
-// by the best of all.
-func (r *OrderSizer) Need(o store.Order, chance float64) (Need, error) {
-	n := Need{Chance: chance}
+// reckonedBy chooses the technique that an order is reckoned by: the one with the
+// best expected take among those whose window is open; outside every window, the
+// best of all. passed is the better one that the season shuts, if there is one.
+func (r *OrderSizer) reckonedBy(o store.Order, n *Need) (how words.Reckoned, passed Belief) {
 	bs, cal := r.Know(o.Genus, o.StockGenus)
 	g := r.F.Genus(o.Genus)
-	ground := r.Ground(o.StockTypeID)
-	how := "the best expected take whose window is open"
 	if g.UsualWay == summerBud {
 		// The ordinary way is reckoned by, whatever else could be done meanwhile.
-		how = "the best bud of summer, as " + g.Name + "s are grown"
 		for _, t := range r.F.Techniques {
 			if b := bs[t.Key]; t.BudsMax == 1 && slices.Contains(t.WoodStates, season.RipeGreen) && b.Take.Mean() > n.By.mean() {
 				n.By = b
 			}
 		}
-		if st := n.By.Technique.Standing(cal, []string{season.RipeGreen}, technique.InRow, r.F.Today); n.By.Technique.Key != "" {
-			n.Summer, n.Standing = true, st
-		}
-	}
-	for _, onlyOpen := range []bool{true, false} {
 		if n.By.Technique.Key != "" {
-			break
-		}
-		for _, t := range r.F.Techniques {
-			open := r.Standing(t, cal, ground).Verdict != technique.Shut
-			if b := bs[t.Key]; (open || !onlyOpen) && b.Take.Mean() > n.By.mean() {
-				n.By = b
-			}
+			n.Summer, n.Standing = true, n.By.Technique.Standing(cal, []string{season.RipeGreen}, technique.InRow, r.F.Today)
+			return words.BySummers, passed
 		}
 	}
-	if n.By.Technique.Key == "" {
-		n.Missing = "no technique is in use in this house"
-		return n, nil
+	for _, t := range r.F.Techniques {
+		b := bs[t.Key]
+		if b.Take.Mean() > passed.mean() {
+			passed = b
+		}
+		if r.StandingFor(t, o).Verdict != technique.Shut && b.Take.Mean() > n.By.mean() {
+			n.By = b
+		}
 	}
-	shares := r.shares(o, n.By.Technique, int(math.Ceil(float64(o.Trees)/n.By.mean())))
-	expected := whatIf(n.By.Expected.On(shares), r.Points)
-	sized, err := r.sizes.of(want{o.Trees, chance, expected, r.grade})
-	if errors.Is(err, sizing.ErrNever) {
-		n.Missing = "no number of grafts gives that chance"
-		return n, nil
-	} else if err != nil {
-		return n, err
+	switch {
+	case n.By.Technique.Key == "":
+		n.By = passed
+		return words.ByBest, Belief{}
+	case n.By.Technique.Key == passed.Technique.Key:
+		passed = Belief{}
 	}
-	n.Grafts, n.Low, n.High = sized.Grafts, sized.low, sized.high
-	w := n.By.Working(g)
-	n.Working = working.Working{Title: "Grafts to make for order " + o.Code, Answer: fmt.Sprintf("%d", n.Grafts), Rule: "how many to graft",
-		Range: fmt.Sprintf(
-			"%d if the take runs at the top of its range, %d at the foot. Chance of %d trees or more: %.1f %% with %d, %.1f %% with "+
-				"one fewer",
-			n.Low,
-			n.High,
-			o.Trees,
-			sized.Chance*100,
-			n.Grafts,
-			sized.Fewer*100,
-		),
-		Says: "The least number of grafts of which at least the trees wanted take, and are lifted and make the grade, with the chance " +
-			"chosen, when neither rate is known for sure (beta-binomial, chained).",
-		Inputs: append([]working.Input{
-			{Name: "Trees wanted", Value: fmt.Sprint(o.Trees), Source: working.Entered, Ref: o.Code},
-			{Name: "Chance", Value: words.Pct(chance), Source: working.HouseWay},
-			{Name: "Reckoned by", Value: n.By.Technique.Name + ", " + how, Source: working.HouseDefault},
-			{Name: "Expected take", Value: w.Answer + " (" + w.Range + ")" + whatIfSays(r.Points), Source: working.OwnRecords},
-			{
-				Name: "On this order",
-				Value: fmt.Sprintf("%s: it lies on as much as %s, %s and %s alike, and these differ", words.PctRange(expected.Interval90()),
-					few(shares.Lot, "lot"), few(shares.Bundle, "bundle"), few(shares.Worker, "worker")),
-				Source: working.OwnRecords,
-			},
-			{
-				Name: "Lifted and making the grade",
-				Value: fmt.Sprintf(
-					"%s (%s), worth %d trees",
-					words.Pct(r.grade.Mean()),
-					words.PctRange(r.grade.Interval90()),
-					gradeWeight,
-				),
-				Source: r.gradeFrom,
-			},
-		}, w.Inputs...)}
-	return n, nil
+	return words.ByOpen, passed
 }
 
-// few says how many alike a sum of squared shares comes to: 1 for all on one.
-func few(share float64, of string) string {
-	n := 1 / share
-	if n < 1.05 {
-		return "one " + of
+// account is every graft of an order, with what is believed of it.
+func (r *OrderSizer) account(o store.Order, by Belief, chance float64) supply.Account {
+	on := func(b Belief) sizing.Beta {
+		lies := r.shares(o, b.Technique, int(math.Ceil(float64(o.Trees)/b.mean())))
+		return whatIf(b.Expected.On(lies), r.Points)
 	}
-	return fmt.Sprintf("%.1f %ss", n, of)
+	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Doubtful: o.Doubtful, Dead: o.Dead, Grade: r.grade, More: on(by), Chance: chance,
+		Planned: o.Batched}
+	bs := r.Beliefs[o.Genus]
+	for _, m := range o.Made {
+		b, ok := bs[m.Technique]
+		if !ok || b.mean() == 0 { // a technique that the house no longer has
+			b = by
+		}
+		a.Of = append(a.Of, supply.Of{Rest: m.Rest, Bench: m.Bench, Healing: m.Healing, Take: on(b)})
+	}
+	return a
+}
+
+// Need works out an order's grafts at a chance, by what was made of it and seen,
+// and by the technique with the best expected take among those whose window is
+// open; outside every window, by the best of all.
+func (r *OrderSizer) Need(o store.Order, chance float64) (Need, supply.Balance, error) {
+	n := Need{Chance: chance}
+	how, passed := r.reckonedBy(o, &n)
+	if n.By.Technique.Key == "" {
+		n.Missing = supply.NoTechnique
+		return n, supply.Balance{Wanted: o.Trees, Alive: o.Alive, Doubtful: o.Doubtful, Dead: o.Dead}, nil
+	}
+	a := r.account(o, n.By, chance)
+	b, err := r.sizes.of(a)
+	if errors.Is(err, sizing.ErrNever) {
+		n.Missing = supply.NoNumber
+		return n, b, nil
+	} else if err != nil {
+		return n, b, err
+	}
+	n.Grafts, n.Low, n.High = b.Grafts(), b.Made()+b.Low, b.Made()+b.High
+	g := r.F.Genus(o.Genus)
+	lies := r.shares(o, n.By.Technique, int(math.Ceil(float64(o.Trees)/n.By.mean())))
+	w := words.Need{Order: o.Code, Trees: o.Trees, Chance: chance, Planned: o.Batched, Balance: b, Technique: n.By.Technique.Name,
+		Genus: g.Name, Why: how, Expected: n.By.Working(g), Points: r.Points, On: a.More.Interval90(), Lot: lies.Lot, Bundle: lies.Bundle,
+		Worker: lies.Worker, Grade: r.grade, GradeWeight: gradeWeight, GradeFrom: r.gradeFrom}
+	if passed.Technique.Key != "" {
+		if pb, err := r.sizes.of(r.account(o, passed, chance)); err == nil {
+			w.Passed = &words.Passed{Technique: passed.Technique.Name, Take: passed.mean(), ToGo: pb.ToGo, Grafts: pb.Grafts(),
+				Standing: r.StandingFor(passed.Technique, o)}
+		}
+	}
+	n.Working = w.Working()
+	return n, b, nil
 }
 
 // summerBud is the usual way of a genus whose stock is budded in the row.
 const summerBud = "summer bud"
 
-// want is what the number of grafts depends on.
-type want struct {
-	trees       int
-	chance      float64
-	take, grade sizing.Beta
-}
-
-// wanted is how many grafts it comes to, and at the ends of the take's range.
-type wanted struct {
-	sizing.Sized
-	low, high int
-}
-
 // sizes keeps what was worked out: the same orders are looked at again and
 // again, and a size changes only when what it depends on does.
 type sizes struct {
 	mu   sync.Mutex
-	kept map[want]wanted
+	kept map[string]supply.Balance
 }
 
 // mostSizes bounds what is kept.
 const mostSizes = 20_000
 
-func (s *sizes) of(w want) (wanted, error) {
+func (s *sizes) of(a supply.Account) (supply.Balance, error) {
+	key := fmt.Sprintf("%+v", a)
 	s.mu.Lock()
-	out, ok := s.kept[w]
+	out, ok := s.kept[key]
 	s.mu.Unlock()
 	if ok {
 		return out, nil
 	}
-	var err error
-	if out.Sized, err = (sizing.Chain{w.take, w.grade}).Size(w.trees, w.chance); err != nil {
+	out, err := a.Balance()
+	if err != nil {
 		return out, err
-	}
-	for _, x := range []struct {
-		take float64
-		into *int
-	}{{w.take.Quantile(0.95), &out.low}, {w.take.Quantile(0.05), &out.high}} {
-		if *x.into, err = sizing.Grafts(w.trees, w.chance, scaled(w.grade, x.take)); err != nil {
-			*x.into = out.Grafts
-		}
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.kept == nil || len(s.kept) > mostSizes {
-		s.kept = map[want]wanted{}
+		s.kept = map[string]supply.Balance{}
 	}
-	s.kept[w] = out
+	s.kept[key] = out
 	return out, nil
-}
-
-// scaled is a belief of a known share times an unknown one, as a beta of the
-// same mean and spread.
-func scaled(b sizing.Beta, by float64) sizing.Beta {
-	m := b.Mean()
-	v := by * by * m * (1 - m) / (b.Alpha + b.Beta + 1)
-	m *= by
-	return sizing.Prior(m, m*(1-m)/v-1)
-}
-
-func whatIfSays(points int) string {
-	if points == 0 {
-		return ""
-	}
-	return fmt.Sprintf("; reckoned here with %+d in a hundred", points)
 }

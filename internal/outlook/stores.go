@@ -221,11 +221,18 @@ type Risk struct {
 }
 
 // how bad each kind of flag is, the worst first.
-var badness = map[string]int{"frost": 0, "warmth": 1, "keep": 2, "failed look": 3, "fruit": 4, "silent": 5, "look": 6}
+var badness = map[string]int{"frost": 0, "warmth": 1, "keep": 2, "failed look": 3, "fell": 4, "fruit": 5, "silent": 6, "look": 7}
 
-// Risks gathers what may be lost: in the stores, and wood near its end.
-func Risks(f *snapshot.Snapshot) []Risk {
+// Risks gathers what may be lost: in the stores, wood near its end, and orders
+// whose counts came in low.
+func Risks(f *snapshot.Snapshot, orders []OrderLine) []Risk {
 	var out []Risk
+	for _, l := range orders {
+		if l.Fell() {
+			says, do := words.OrderFell(l.Balance)
+			out = append(out, Risk{Where: l.Order.Code, Says: says, Do: do, Path: "/orders/" + l.Order.Code, worst: badness["fell"]})
+		}
+	}
 	soon := func(ks []Kept) {
 		for _, k := range ks {
 			if k.Bundle.Free == 0 || !k.Soon(f.At) {

@@ -24,6 +24,7 @@ type OrderPage struct {
 	Batches       []store.Batch
 	Lots          []store.Lot
 	Bundles       []store.Bundle
+	Outs          []Out    // what was seen to be unfit of its stock and wood
 	Ways          []WayOut // cheapest first; none where nothing lacks
 }
 
@@ -202,7 +203,7 @@ func (f *finder) otherStock() error {
 			continue
 		}
 		free, wanted := 0, 0
-		for _, x := range f.r.F.LotsOf(t.ID) {
+		for _, x := range f.r.Beds.Lots(t.ID) {
 			free += x.Free
 		}
 		var others []string
@@ -246,7 +247,7 @@ func (f *finder) otherStock() error {
 func (f *finder) budNow() {
 	chip, ok := f.beliefs["chip-bud"]
 	if f.lacks[supply.Wood] == 0 || !ok ||
-		f.r.Standing(chip.Technique, f.cal, f.r.Ground(f.p.Line.Order.StockTypeID)).Verdict == technique.Shut {
+		f.r.StandingFor(chip.Technique, f.p.Line.Order).Verdict == technique.Shut {
 		return
 	}
 	pieces, buds := 0, 0

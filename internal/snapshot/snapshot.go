@@ -119,8 +119,12 @@ func (r *Reader) read(ctx context.Context, q store.Q, share bool, needs []Need) 
 		func() (*People, error) { return readPeople(ctx, q, s.Today) }); err != nil {
 		return nil, err
 	}
-	if slices.Contains(needs, Orders) && !slices.Contains(needs, Piles) {
-		needs = append(slices.Clone(needs), Piles) // what is free for an order is of them
+	if slices.Contains(needs, Orders) { // what is free for an order is of the piles, as they keep
+		for _, n := range []Need{Piles, Places} {
+			if !slices.Contains(needs, n) {
+				needs = append(slices.Clone(needs), n)
+			}
+		}
 	}
 	for _, n := range needs {
 		switch n {
@@ -149,7 +153,6 @@ func (r *Reader) read(ctx context.Context, q store.Q, share bool, needs []Need) 
 			return nil, err
 		}
 	}
-	s.count()
 	return s, nil
 }
 
@@ -174,21 +177,6 @@ func keep[T any](r *Reader, k *kept[T], share bool, rev int64, day time.Time, re
 	return v, err
 }
 
-// count adds up what is free for each order, where both are known.
-func (s *Snapshot) count() {
-	stems, pieces := map[int64]int{}, map[int64]int{}
-	for _, l := range s.Lots {
-		stems[l.StockTypeID] += l.Free
-	}
-	for _, b := range s.Bundles {
-		pieces[b.VarietyID] += b.Free
-	}
-	for i := range s.Orders {
-		o := &s.Orders[i]
-		o.StockFree, o.WoodFree = stems[o.StockTypeID], pieces[o.VarietyID]
-	}
-}
-
 func (s *Snapshot) readMothers(ctx context.Context, q store.Q) error {
 	var of []int64
 	for _, o := range s.Orders {
@@ -197,11 +185,21 @@ func (s *Snapshot) readMothers(ctx context.Context, q store.Q) error {
 		}
 	}
 	var err error
-	if s.Plants, err = q.PlantsOf(ctx, of); err != nil {
+	if s.Plants, err = q.PlantsOf(ctx, of, woodSeason(s.Today)); err != nil {
 		return err
 	}
 	s.LastCut, err = q.LastBundles(ctx, of)
 	return err
+}
+
+// woodSeason is the day on which the season of cutting began that a day is in: a
+// plant gives summer's wood and the winter's after it of the same year's growth.
+func woodSeason(today time.Time) time.Time {
+	from := time.Date(today.Year(), time.May, 1, 0, 0, 0, 0, time.UTC)
+	if today.Before(from) {
+		from = from.AddDate(-1, 0, 0)
+	}
+	return from
 }
 
 // Order finds an open order by its code.
@@ -211,17 +209,6 @@ func (s *Snapshot) Order(code string) (store.Order, bool) {
 		return store.Order{}, false
 	}
 	return s.Orders[i], true
-}
-
-// Free gives what is free for an order that was read on its own.
-func (s *Snapshot) Free(o *store.Order) {
-	o.StockFree, o.WoodFree = 0, 0
-	for _, l := range s.LotsOf(o.StockTypeID) {
-		o.StockFree += l.Free
-	}
-	for _, b := range s.BundlesOf(o.VarietyID) {
-		o.WoodFree += b.Free
-	}
 }
 
 // LotsOf lists the lots of a stock type that have stems free, oldest first.
@@ -351,13 +338,14 @@ func (s *Snapshot) Print() string {
 	h := sha256.New()
 	fmt.Fprintln(h, s.Today.Unix(), s.Stamp.Settings, s.Stamp.Season, s.Stamp.People, s.Stamp.Takes)
 	for _, o := range s.Orders {
-		fmt.Fprintln(h, "o", o.ID, o.Trees, o.Priority, o.DueOn.Unix(), o.Batched, o.Unfinished, o.Section, o.StockSection)
+		fmt.Fprintln(h, "o", o.ID, o.Trees, o.Priority, o.DueOn.Unix(), o.Batched, o.Unfinished, o.Alive, o.Doubtful, o.Dead,
+			o.Section, o.StockSection)
 	}
 	for _, l := range s.Lots {
-		fmt.Fprintln(h, "l", l.ID, l.Free, l.Received, len(l.Calipers), l.Use)
+		fmt.Fprintln(h, "l", l.ID, l.Free, l.Received, len(l.Calipers), l.Use, l.Form, l.Ready, len(l.LetIn))
 	}
 	for _, b := range s.Bundles {
-		fmt.Fprintln(h, "b", b.ID, b.Free, b.Use, b.State)
+		fmt.Fprintln(h, "b", b.ID, b.Free, b.Use, b.State, b.Found, len(b.LetIn))
 	}
 	for _, t := range s.Tags {
 		if t.FinishedAt == nil {

@@ -70,14 +70,18 @@ type LotPile struct {
 	Lot
 	Use      List[ClassUse] `db:"use"`
 	Calipers List[Caliper]  `db:"calipers"`
+	Ready    string         `db:"ready"`  // what the last look at it said
+	LetIn    List[LetIn]    `db:"let_in"` // one, or none
 }
 
 const classUse = `(select json_agg(json_build_object('mm', u.mm, 'n', u.n) order by u.mm) from (select g.mm,
 	sum(case when from_account = 'free' then n when to_account = 'free' then -n else 0 end)::int as n from `
 
-const lotPileSelect = `select x.*, ` + classUse + `stock_ledger g where g.lot_id = x.id and g.mm is not null group by 1) u)::text as use,
+var lotPileSelect = `select x.*, ` + classUse + `stock_ledger g where g.lot_id = x.id and g.mm is not null group by 1) u)::text as use,
 	(select json_agg(json_build_object('on', r.taken_on, 'mm', r.mm) order by r.taken_on, r.no) from caliper_reading r
-	where r.lot_id = x.id)::text as calipers from (`
+	where r.lot_id = x.id)::text as calipers,
+	coalesce((select k.ready from lot_look k where k.lot_id = x.id order by k.at desc, k.id desc limit 1), '') as ready,
+	` + letIn("lot_id", "lot_look") + ` from (`
 
 // FreeLots lists every lot that has stems free, oldest first.
 func (q Q) FreeLots(ctx context.Context) (ls []LotPile, err error) {
@@ -115,7 +119,8 @@ type BundlePile struct {
 	Use   List[ClassUse] `db:"use"`
 	Stays List[Stay]     `db:"stays"`
 	Found string         `db:"found"`
-	Live  bool           `db:"live"` // pieces are free or set aside
+	LetIn List[LetIn]    `db:"let_in"` // one, or none
+	Live  bool           `db:"live"`   // pieces are free or set aside
 }
 
 // Stay is a stretch in which a bundle was kept in one place, until the next.
@@ -124,11 +129,12 @@ type Stay struct {
 	Place string    `json:"place"`
 }
 
-const bundlePileSelect = `select x.*, ` + classUse + `wood_ledger g where g.bundle_id = x.id and g.mm is not null group by 1)
+var bundlePileSelect = `select x.*, ` + classUse + `wood_ledger g where g.bundle_id = x.id and g.mm is not null group by 1)
 	u)::text as use,
 	(select json_agg(json_build_object('since', s.since, 'place', s.place) order by s.since) from bundle_stay s
 	where s.bundle_id = x.id)::text as stays,
-	coalesce((select k.found from store_look k where k.bundle_id = x.id order by k.at desc limit 1), '') as found,
+	coalesce((select k.found from store_look k where k.bundle_id = x.id order by k.at desc, k.id desc limit 1), '') as found,
+	` + letIn("bundle_id", "store_look") + `,
 	exists (select 1 from wood_balance w where w.bundle_id = x.id and w.account in ('free', 'aside') and w.n > 0) as live from (`
 
 // LiveBundles lists every bundle with pieces free or set aside, or under an

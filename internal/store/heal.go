@@ -100,9 +100,17 @@ type TakeFilter struct {
 	From, To time.Time // days of work
 	WorkerID int64
 	Genus    string
+	Later    bool // takes at the end of the season, of those tags looked at then; else of the first look
 }
 
-const takeFrom = ` from tag t join take_count c on c.id = t.look_id `
+// from is the tags with the count that is asked for. A tag that was looked at
+// only at the end of the season has that for its first look.
+func (f TakeFilter) from() string {
+	if f.Later {
+		return ` from tag t join take_count c on c.id = t.look_id and c.look = 'end of season' `
+	}
+	return ` from tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) `
+}
 
 func (f TakeFilter) where() (string, []any) {
 	return ` where ($1::date is null or t.day >= $1) and ($2::date is null or t.day <= $2) and ($3 = 0 or t.worker_id = $3)
@@ -126,7 +134,7 @@ func (q Q) TakesBy(ctx context.Context, group string, f TakeFilter) (ts []Took, 
 	err = q.all(ctx, &ts, `select `+g[0]+` as key, `+g[1]+` as name, count(*) as tags,
 		sum(c.taken + c.doubtful + c.dead)::int as counted, sum(c.taken)::int as taken, sum(c.doubtful)::int as doubtful,
 		sum(c.dead)::int as dead`+
-		takeFrom+g[2]+where+`group by 1, 2 having sum(c.taken + c.doubtful + c.dead) > 0 order by counted desc, 2`, args...)
+		f.from()+g[2]+where+`group by 1, 2 having sum(c.taken + c.doubtful + c.dead) > 0 order by counted desc, 2`, args...)
 	return ts, err
 }
 
@@ -137,7 +145,7 @@ func (q Q) TakenAltogether(ctx context.Context, f TakeFilter) (t Took, err error
 		ctx,
 		&t,
 		`select count(*) as tags, coalesce(sum(c.taken + c.doubtful + c.dead), 0)::int as counted, coalesce(sum(c.taken), 0)::int as taken,
-		coalesce(sum(c.doubtful), 0)::int as doubtful, coalesce(sum(c.dead), 0)::int as dead`+takeFrom+where,
+		coalesce(sum(c.doubtful), 0)::int as doubtful, coalesce(sum(c.dead), 0)::int as dead`+f.from()+where,
 		args...)
 	return t, err
 }
@@ -156,7 +164,7 @@ func (q Q) CausesBy(ctx context.Context, group string, f TakeFilter) (cs []Group
 	err = q.all(
 		ctx,
 		&cs,
-		`select `+g[0]+` as key, x.cause, sum(x.n)::int as n`+takeFrom+`join count_cause x on x.count_id = c.id `+g[2]+where+`group by
+		`select `+g[0]+` as key, x.cause, sum(x.n)::int as n`+f.from()+`join count_cause x on x.count_id = c.id `+g[2]+where+`group by
 			1, 2`,
 		args...)
 	return cs, err
@@ -168,7 +176,7 @@ func (q Q) CausesOfLoss(ctx context.Context, f TakeFilter) (cs []CauseCount, err
 	err = q.all(
 		ctx,
 		&cs,
-		`select x.cause, sum(x.n)::int as n`+takeFrom+`join count_cause x on x.count_id = c.id`+where+`group by 1 order by 2 desc, 1`,
+		`select x.cause, sum(x.n)::int as n`+f.from()+`join count_cause x on x.count_id = c.id`+where+`group by 1 order by 2 desc, 1`,
 		args...)
 	return cs, err
 }
@@ -178,7 +186,7 @@ func (q Q) TagsOf(ctx context.Context, group, key string, f TakeFilter, limit in
 	g := groups[group]
 	where, args := f.where()
 	var ids []int64
-	err = q.all(ctx, &ids, `select t.id`+takeFrom+g[2]+where+`and `+g[0]+` = $5 order by t.id desc limit $6`, append(args, key, limit)...)
+	err = q.all(ctx, &ids, `select t.id`+f.from()+g[2]+where+`and `+g[0]+` = $5 order by t.id desc limit $6`, append(args, key, limit)...)
 	if err != nil || len(ids) == 0 {
 		return nil, err
 	}

@@ -90,3 +90,46 @@ func (q Q) Unmeasured(ctx context.Context) (ls []Lot, err error) {
 	)
 	return ls, err
 }
+
+// LotMove is stems of a lot that were lifted, potted, heeled in or lined out.
+type LotMove struct {
+	ID        int64     `db:"id"`
+	LotID     int64     `db:"lot_id"`
+	Doing     string    `db:"doing"`
+	N         int       `db:"n"`
+	NewLotID  *int64    `db:"new_lot_id"`
+	NewLot    string    `db:"new_lot"` // its code, "" where the whole lot moved
+	FromForm  string    `db:"from_form"`
+	FromPlace string    `db:"from_place"`
+	ToForm    string    `db:"to_form"`
+	ToPlace   string    `db:"to_place"`
+	PersonID  int64     `db:"person_id"`
+	Person    string    `db:"person"`
+	At        time.Time `db:"at"`
+}
+
+// AddLotMove keeps a move.
+func (q Q) AddLotMove(ctx context.Context, m LotMove) error {
+	return q.named(ctx, `insert into lot_move (lot_id, doing, n, new_lot_id, from_form, from_place, to_form, to_place, person_id, at)
+		values (:lot_id, :doing, :n, :new_lot_id, :from_form, :from_place, :to_form, :to_place, :person_id, :at)`, m)
+}
+
+// LotMoves lists a lot's moves, newest first.
+func (q Q) LotMoves(ctx context.Context, lot int64) (ms []LotMove, err error) {
+	err = q.all(ctx, &ms, `select m.*, p.name as person, coalesce(n.code, '') as new_lot from lot_move m
+		join person p on p.id = m.person_id left join stock_lot n on n.id = m.new_lot_id where m.lot_id = $1 order by m.id desc`, lot)
+	return ms, err
+}
+
+// StandElsewhere changes a lot's form and place.
+func (q Q) StandElsewhere(ctx context.Context, lot int64, form, place string) error {
+	_, err := q.exec(ctx, `update stock_lot set form = $2, place = $3 where id = $1`, lot, form, place)
+	return err
+}
+
+// CopyReadings gives a lot the readings of another: they are a sample of both.
+func (q Q) CopyReadings(ctx context.Context, from, to int64) error {
+	_, err := q.exec(ctx, `insert into caliper_reading (lot_id, taken_on, no, mm, person_id)
+		select $2, taken_on, no, mm, person_id from caliper_reading where lot_id = $1`, from, to)
+	return err
+}

@@ -27,8 +27,18 @@ type Order struct {
 	Tied         int           `db:"tied"`
 	Unfinished   int           `db:"unfinished"` // batches to share out, and tags not finished
 	Portions     List[Portion] `db:"portions"`   // what its batches lie on
-	StockFree    int           `db:"-"`          // of the stock type, whoever else wants it
-	WoodFree     int           `db:"-"`
+	Made         List[Made]    `db:"made"`       // its grafts that nobody counted, by technique
+	Alive        int           `db:"alive"`      // by the counts that stand
+	Doubtful     int           `db:"doubtful"`
+	Dead         int           `db:"dead"`
+}
+
+// Made is an order's grafts of one technique that nobody has counted.
+type Made struct {
+	Technique string `json:"technique"`
+	Rest      int    `json:"rest"`    // in batches, on no tag
+	Bench     int    `json:"bench"`   // on tags that are not finished, tied or not
+	Healing   int    `json:"healing"` // tied on tags that are finished, and in no count that stands
 }
 
 // Portion is so many grafts of an order that one lot and one bundle have.
@@ -47,8 +57,21 @@ const orderSelect = `select o.*, v.name as variety, v.genus, v.section, s.name a
 	is null)::int as unfinished,
 	(select json_agg(json_build_object('lot', h.lot_id, 'bundle', h.bundle_id, 'n', h.n)) from batch b join batch_thread h on h.batch_id
 	= b.id
-		where b.order_id = o.id and b.undone_at is null)::text as portions
-	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id `
+		where b.order_id = o.id and b.undone_at is null)::text as portions,
+	(select json_agg(json_build_object('technique', x.technique, 'rest', greatest(x.rest, 0), 'bench', x.bench, 'healing', x.healing)
+		order by x.technique) from (select u.technique, sum(u.rest) as rest, sum(u.bench) as bench, sum(u.healing) as healing from (
+			select h.technique, h.n as rest, 0 as bench, 0 as healing from batch b join batch_thread h on h.batch_id = b.id
+				where b.order_id = o.id and b.undone_at is null
+			union all select t.technique, -t.planned, case when t.finished_at is null then greatest(t.planned, t.tied) else 0 end,
+				case when t.finished_at is not null then greatest(t.tied - coalesce(c.taken + c.doubtful + c.dead, 0), 0) else 0 end
+				from batch b join tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
+				where b.order_id = o.id and b.undone_at is null) u group by 1) x
+		where x.rest > 0 or x.bench > 0 or x.healing > 0)::text as made,
+	n.alive, n.doubtful, n.dead
+	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
+	cross join lateral (select coalesce(sum(c.taken), 0)::int as alive, coalesce(sum(c.doubtful), 0)::int as doubtful,
+		coalesce(sum(c.dead), 0)::int as dead from batch b join tag t on t.batch_id = b.id join take_count c on c.id = t.look_id
+		where b.order_id = o.id and b.undone_at is null) n `
 
 // OpenOrders lists the orders that are not closed, the soonest due first.
 func (q Q) OpenOrders(ctx context.Context) (os []Order, err error) {

@@ -20,7 +20,7 @@ func (q Q) TakeRecords(ctx context.Context, f TakeFilter) (rs []TakeRecord, err 
 	where, args := f.where()
 	err = q.all(ctx, &rs, `select t.worker_id::text as worker, p.name, t.technique, l.code as lot, w.code as bundle,
 		t.mismatch, greatest(t.day - w.cut_on, 0)::float8 as store_days,
-		c.taken + c.doubtful + c.dead as grafts, c.taken as took`+takeFrom+`join person p on p.id = t.worker_id join stock_lot l on l.id
+		c.taken + c.doubtful + c.dead as grafts, c.taken as took`+f.from()+`join person p on p.id = t.worker_id join stock_lot l on l.id
 		= t.lot_id join wood_bundle w on w.id = t.bundle_id`+where+`order by t.id`, args...)
 	return rs, err
 }

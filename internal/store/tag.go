@@ -53,8 +53,9 @@ type Tag struct {
 	WoodHigh      float64    `db:"wood_high"`
 	Mismatch      float64    `db:"mismatch"` // |1 − wood ÷ stock| over what was laid out
 	TagSums
-	Against  string  `db:"against"` // why it is made although the season shuts its technique
-	LookID   *string `db:"look_id"` // the count that stands
+	Against  string  `db:"against"`  // why it is made although the season shuts its technique
+	LookID   *string `db:"look_id"`  // the count that stands
+	FirstID  *string `db:"first_id"` // the first look that stands
 	Looked   bool    `db:"looked"`
 	Taken    int     `db:"taken"`
 	Doubtful int     `db:"doubtful"`
@@ -194,7 +195,8 @@ func (q Q) AddTags(ctx context.Context, ts []NewTag) error {
 	}
 	if _, err := q.exec(ctx, `insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, half, planned, stock_low,
 		stock_high, wood_low, wood_high, mismatch, against)
-		select u.*, coalesce((select max(h.against) from batch_thread h where h.batch_id = u.b and h.technique = u.k), '')
+		select u.*, coalesce((select max(h.against) from batch_thread h where h.batch_id = u.b and h.technique = u.k
+			and h.lot_id = u.l and h.bundle_id = u.w), '')
 		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::bigint[], $5::text[], $6::bigint[], $7::date[], $8::int[], $9::int[],
 			$10::numeric[], $11::numeric[], $12::numeric[], $13::numeric[], $14::float8[]) u(c, b, l, w, k, p, d, h, n, sl, sh, wl, wh, m)`,
 		codes, batches, lots, bundles, techniques, workers, days, halves, planned, bounds[0], bounds[1], bounds[2], bounds[3],
@@ -290,9 +292,9 @@ func (q Q) HandOver(ctx context.Context, id, worker int64) error {
 	return err
 }
 
-// SetHealPlace says where a tag's grafts stand to heal.
-func (q Q) SetHealPlace(ctx context.Context, id int64, place string) error {
-	_, err := q.exec(ctx, `update tag set heal_place = $2 where id = $1`, id, place)
+// SetHealPlace says where tags' grafts stand to heal.
+func (q Q) SetHealPlace(ctx context.Context, ids []int64, place string) error {
+	_, err := q.exec(ctx, `update tag set heal_place = $2 where id = any($1)`, ids, place)
 	return err
 }
 

@@ -42,6 +42,9 @@ type Plant struct {
 	MadeAt      time.Time  `db:"made_at"`
 	Bundles     int        `db:"bundles"`
 	LastBundle  *int64     `db:"last_bundle_id"`
+	Gives       *int       `db:"gives_sticks"` // in a season, as somebody judged; nil where nobody did
+	MostSticks  int        `db:"most_sticks"`  // cut of it in a season before
+	CutSticks   int        `db:"cut_sticks"`   // cut of it in this season
 }
 
 const plantSelect = `select m.*, v.name as variety, v.genus from mother_plant m join variety v on v.id = m.variety_id `
@@ -147,9 +150,14 @@ func (q Q) AddBundle(ctx context.Context, b Bundle, by int64) (int64, error) {
 	return id, q.MoveWood(ctx, Move{Of: id, N: b.Pieces, From: Outside, To: Free, Reason: "cut", PersonID: by, At: b.MadeAt})
 }
 
-// PlantsOf lists the mother plants of varieties.
-func (q Q) PlantsOf(ctx context.Context, varieties []int64) (ps []Plant, err error) {
-	err = q.all(ctx, &ps, plantSelect+`where m.variety_id = any($1) order by m.code`, varieties)
+// PlantsOf lists the mother plants of varieties, with what was cut of each in the
+// season that began on a day, and at most in a season before.
+func (q Q) PlantsOf(ctx context.Context, varieties []int64, season time.Time) (ps []Plant, err error) {
+	err = q.all(ctx, &ps, `select m.*, v.name as variety, v.genus, coalesce(y.most, 0)::int as most_sticks, coalesce(y.cut, 0)::int as
+		cut_sticks from mother_plant m join variety v on v.id = m.variety_id left join lateral (select max(s.n) filter (where s.until <= $2)
+		as most, sum(s.n) filter (where s.until > $2) as cut from (select sum(b.sticks) as n, max(b.cut_on) as until from wood_bundle b
+		where b.plant_id = m.id group by floor((b.cut_on - $2) / 365.25)) s) y on true
+		where m.variety_id = any($1) order by m.code`, varieties, season)
 	return ps, err
 }
 
@@ -164,10 +172,71 @@ func (q Q) LastBundles(ctx context.Context, varieties []int64) (bs []Bundle, err
 	return bs, err
 }
 
-// HighestBundle is the highest number of a code of the shape W-12, or 0.
+// HighestBundle is the highest number of a code of the shape W-12 that a bundle
+// bears or a label bore, or 0.
 func (q Q) HighestBundle(ctx context.Context) (n int, err error) {
-	err = q.get(ctx, &n, `select coalesce(max(substring(code from '^W-([0-9]{1,8})$')::int), 0) from wood_bundle`)
+	err = q.get(ctx, &n, `select coalesce(max(substring(code from '^W-([0-9]{1,8})$')::int), 0) from (select code from wood_bundle
+		union all select code from wood_label) x`)
 	return n, err
+}
+
+// WoodLabel is a code that was printed for wood still to be cut.
+type WoodLabel struct {
+	Code      string     `db:"code"`
+	PlantID   int64      `db:"plant_id"`
+	Plant     string     `db:"plant"`
+	Variety   string     `db:"variety"`
+	Genus     string     `db:"genus"`
+	Place     string     `db:"place"` // of the plant
+	Sticks    int        `db:"sticks"`
+	Buds      int        `db:"buds"`
+	PersonID  int64      `db:"person_id"`
+	At        time.Time  `db:"at"`
+	BundleID  *int64     `db:"bundle_id"`
+	DroppedAt *time.Time `db:"dropped_at"`
+}
+
+// Waits says that its wood is neither keyed in nor the label dropped.
+func (l WoodLabel) Waits() bool { return l.BundleID == nil && l.DroppedAt == nil }
+
+const labelSelect = `select l.*, m.code as plant, v.name as variety, v.genus, m.place from wood_label l join mother_plant m on m.id =
+	l.plant_id join variety v on v.id = m.variety_id `
+
+// WoodLabels lists the labels whose wood waits to be keyed in, by code.
+func (q Q) WoodLabels(ctx context.Context) (ls []WoodLabel, err error) {
+	err = q.all(ctx, &ls, labelSelect+`where l.bundle_id is null and l.dropped_at is null order by length(l.code), l.code`)
+	return ls, err
+}
+
+// WoodLabel finds one, whatever became of it.
+func (q Q) WoodLabel(ctx context.Context, code string) (l WoodLabel, err error) {
+	err = q.get(ctx, &l, labelSelect+`where l.code = $1`, code)
+	return l, err
+}
+
+// LockLabels holds the numbering of labels until the transaction ends.
+func (q Q) LockLabels(ctx context.Context) error {
+	_, err := q.exec(ctx, `select pg_advisory_xact_lock(6174013)`)
+	return err
+}
+
+// AddWoodLabels keeps labels.
+func (q Q) AddWoodLabels(ctx context.Context, ls []WoodLabel) error {
+	for _, l := range ls {
+		if err := q.named(ctx, `insert into wood_label (code, plant_id, sticks, buds, person_id, at)
+			values (:code, :plant_id, :sticks, :buds, :person_id, :at)`, l); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// EndWoodLabel says what became of a label that waits: the bundle it is on now,
+// or 0 where it was dropped. False: it waited no more.
+func (q Q) EndWoodLabel(ctx context.Context, code string, bundle int64, at time.Time) (bool, error) {
+	n, err := q.exec(ctx, `update wood_label set bundle_id = nullif($2, 0), dropped_at = case when $2 = 0 then $3::timestamptz end
+		where code = $1 and bundle_id is null and dropped_at is null`, code, bundle, at)
+	return n == 1, err
 }
 
 // Photo is a picture of a mother plant.
@@ -221,7 +290,7 @@ func (q Q) SeePlant(ctx context.Context, p Plant) error {
 	return q.named(
 		ctx,
 		`update mother_plant set seen_true_by = :seen_true_by, seen_true_on = :seen_true_on, health = :health, licence = :licence, place
-			= :place where id = :id`,
+			= :place, gives_sticks = :gives_sticks where id = :id`,
 		p,
 	)
 }

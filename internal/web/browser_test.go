@@ -145,9 +145,11 @@ func (b *browser) eval(js string) {
 	value[bool](b, "(() => {"+js+"; return true})()")
 }
 
-// value gives what a script's expression comes to; a promise is awaited.
+// value gives what a script's expression comes to on a page that is all there; a
+// promise is awaited.
 func value[T any](b *browser, js string) T {
 	b.t.Helper()
+	b.is(`true`)
 	ctx, stop := context.WithTimeout(b.ctx, patience)
 	defer stop()
 	v, err := chromedp.Run(ctx, chromedp.Evaluate[T](js, chromedp.EvalAwaitPromise))

@@ -161,22 +161,33 @@ func TestFromOrdersToLabelsOfWood(t *testing.T) {
 	b.press("Back to the sheet")
 	b.is(`location.pathname === '/wood/collect' && location.search.includes('waste=60')`)
 	assert.Equal(t, wanted, b.text("td.big summary, td.big"))
-	b.goTo("/wood/collect")
 	before := h.one(t, `select count(*)::text from wood_bundle`)
-	b.goTo("/wood/collect/labels")
+	b.press("Labels")
 	b.sees("cut on")
+	// The labels are read as people do, and keyed in from the last to the first.
+	labels := value[[][2]string](b, `[...document.querySelectorAll('.label-tag')].map((l) => [l.querySelector('.code').innerText.trim(),
+		l.innerText.match(/wood of (\S+)/)[1]])`)
 	assert.Equal(t, 6, value[int](b, `document.querySelectorAll('.label-tag svg').length`), "two of each of three plants")
 	b.press("Send to the label printer")
 	b.at("/devices")
 	b.sees("6 labels")
 	assert.Equal(t, "6", h.one(t, `select labels::text from label_print`))
 	b.goTo("/wood/collect")
-	b.click("details.add summary")
-	b.set(`details[open] input[name="sticks"]`, "200")
-	b.set(`details[open] input[name="place"]`, "cold store 2")
-	b.click(`details[open] input[name="sealed"]`)
-	b.click(`details[open] button.main`)
-	b.sees("is in: what is still lacking is worked out anew")
+	for i := len(labels) - 1; i >= 0; i -= 2 { // two of each
+		b.fill("#label", strings.ToLower(labels[i][0]))
+		b.press("Key it in")
+		b.is(`document.querySelector('details[open] input[name="code"]')`)
+		assert.Equal(t, labels[i][0], value[string](b, `document.querySelector('details[open] input[name="code"]').value`))
+		b.set(`details[open] input[name="sticks"]`, "200")
+		b.set(`details[open] input[name="place"]`, "cold store 2")
+		b.click(`details[open] input[name="sealed"]`)
+		b.click(`details[open] button.main`)
+		b.sees("Bundle " + labels[i][0] + " is in: what is still lacking is worked out anew")
+	}
+	for _, l := range labels {
+		assert.Equal(t, l[1], h.one(t, `select m.code from wood_bundle b join mother_plant m on m.id = b.plant_id where b.code = '`+l[0]+`'`),
+			"the plant that the label says")
+	}
 	b.sees("Nothing to cut")
 	assert.NotEqual(t, before, h.one(t, `select count(*)::text from wood_bundle`))
 	b.goTo("/wood/store")

@@ -2,6 +2,7 @@ package words
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"unionknot/internal/core/season"
@@ -27,4 +28,13 @@ func ShutSays(s technique.Standing) string {
 		return Standing(s)
 	}
 	return Standing(s) + "; opens " + season.Say(s.Opens)
+}
+
+// Thousands writes a count with commas.
+func Thousands(n int) string {
+	s := strconv.Itoa(n)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
 }

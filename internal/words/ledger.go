@@ -31,6 +31,8 @@ func Moved(reason, note string) string {
 		return "thrown out: " + note
 	case tally.DroppedAtCutting:
 		return fmt.Sprintf("%s sticks dropped at cutting", note)
+	case tally.Lifted, tally.Potted, tally.HeeledIn, tally.LinedOut:
+		return reason + " as lot " + note
 	case tally.ByHand:
 		return note
 	}

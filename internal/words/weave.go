@@ -23,6 +23,10 @@ func Misfit(m technique.Misfit) string {
 		return fmt.Sprintf("wood under %.0f %% of the stock", m.Ratio*100)
 	case technique.WoodState:
 		return "the wood is " + m.State
+	case technique.WoodOutOfSeason:
+		return "out of season for wood that is " + m.State
+	case technique.StockStands:
+		return "not done where this stock stands"
 	case technique.WoodBuds:
 		return fmt.Sprintf("pieces of %d buds", m.Buds)
 	}

@@ -49,10 +49,11 @@ func (e end) n() int {
 // want is an order as the mesh sees it.
 type want struct {
 	Order
-	left        int   // grafts not yet held
-	stock, wood []int // ends of its type and of its variety
-	takes       map[int]uint64
-	table       []joined // of the ways for tableTakes
+	left        int            // grafts not yet held
+	stock, wood []int          // ends of its type and of its variety
+	takes       map[int]uint64 // ways, by an end of wood
+	takesLot    map[int]uint64 // ways, by an end of stock
+	table       []joined       // of the ways for tableTakes
 	tableTakes  uint64
 }
 
@@ -69,13 +70,19 @@ func merge(p Programme) (*mesh, error) {
 	}
 	m := &mesh{p: p, tables: map[ways][]joined{}}
 	for _, o := range p.Orders {
-		m.orders = append(m.orders, want{Order: o, left: o.Grafts, takes: map[int]uint64{}})
+		m.orders = append(m.orders, want{Order: o, left: o.Grafts, takes: map[int]uint64{}, takesLot: map[int]uint64{}})
 	}
 	m.stock = ends(p.Stock, func(i int) string {
+		var sign strings.Builder
 		if slices.ContainsFunc(p.Banned, func(b Pair) bool { return b.Lot == p.Stock[i].ID }) {
-			return p.Stock[i].ID
+			sign.WriteString(p.Stock[i].ID)
 		}
-		return ""
+		for _, o := range m.orders {
+			if o.Stock == p.Stock[i].Of {
+				fmt.Fprint(&sign, "/", o.Order.takesLot(p.Stock[i].ID))
+			}
+		}
+		return sign.String()
 	})
 	m.wood = ends(p.Wood, func(i int) string {
 		var sign strings.Builder
@@ -109,6 +116,9 @@ func merge(p Programme) (*mesh, error) {
 		for _, j := range o.wood {
 			o.takes[j] = o.Order.takes(p.Wood[m.wood[j].pile].ID)
 		}
+		for _, j := range o.stock {
+			o.takesLot[j] = o.Order.takesLot(p.Stock[m.stock[j].pile].ID)
+		}
 	}
 	return m, nil
 }
@@ -122,6 +132,17 @@ func (o Order) takes(bundle string) uint64 {
 			ok = t.Unfit(bundle).Limit == ""
 		}
 		if ok {
+			bits |= 1 << k
+		}
+	}
+	return bits
+}
+
+// takesLot gives the ways a lot suits, as bits.
+func (o Order) takesLot(lot string) uint64 {
+	bits := uint64(0)
+	for k, t := range o.Ways {
+		if t.UnfitLot == nil || t.UnfitLot(lot).Limit == "" {
 			bits |= 1 << k
 		}
 	}
@@ -182,7 +203,7 @@ func (m *mesh) join() {
 
 // cheapest gives the order's cheapest way to join two ends, or -1.
 func (m *mesh) cheapest(o *want, s, w int) (way int, cost float64) {
-	sc, wc, takes := m.stock[s].class, m.wood[w].class, o.takes[w]
+	sc, wc, takes := m.stock[s].class, m.wood[w].class, o.takes[w]&o.takesLot[s]
 	j := &m.table(o, takes)[int(sc)*m.classes+int(wc)]
 	if !j.known {
 		*j = joined{known: true, way: -1, cost: math.Inf(1)}
@@ -277,9 +298,12 @@ func (m *mesh) held(h Thread) (Thread, error) {
 	}
 	k, cost := m.cheapest(o, s, w)
 	if h.Way != "" {
-		k = slices.IndexFunc(o.Ways, func(y Way) bool { return y.Key == h.Way })
-		if k >= 0 && (o.takes[w]>>k&1 == 0 || !o.Ways[k].Joins(h.Stock, h.Scion)) {
-			k = -1
+		k = -1
+		for i, y := range o.Ways { // a technique may stand more than once, each for other lots
+			if y.Key == h.Way && (o.takes[w]&o.takesLot[s])>>i&1 == 1 && y.Joins(h.Stock, h.Scion) {
+				k = i
+				break
+			}
 		}
 		if k >= 0 {
 			cost = o.Ways[k].Cost(h.Stock, h.Scion)
@@ -330,8 +354,14 @@ func (m *mesh) whyApart(o *want, s, w int) Reason {
 	said := false
 	sc, wc := m.stock[s].class, m.wood[w].class
 	for k, t := range o.Ways {
-		if o.takes[w]>>k&1 == 0 {
+		switch {
+		case o.takesLot[s]>>k&1 == 0:
 			if why.Limit == "" {
+				why = t.UnfitLot(m.p.Stock[m.stock[s].pile].ID)
+			}
+			continue
+		case o.takes[w]>>k&1 == 0:
+			if why.Limit == "" || why.Limit == technique.StockStands {
 				why = t.Unfit(m.p.Wood[m.wood[w].pile].ID)
 			}
 			continue

@@ -23,6 +23,9 @@ type Way struct {
 	// Unfit gives what keeps a bundle's pieces from it, by their buds and
 	// state; nil where it takes any bundle.
 	Unfit func(bundle string) technique.Misfit
+	// UnfitLot gives what keeps a lot's stems from it, by where they stand; nil
+	// where it takes any lot.
+	UnfitLot func(lot string) technique.Misfit
 }
 
 // Pile is the stems of a lot that are free, all of one stock type; or the

@@ -9,7 +9,8 @@ type State string
 const (
 	Unsized      State = "unsized" // no number of grafts is known for it
 	Closed       State = "closed"
-	AllGrafted   State = "all grafted"
+	Met          State = "met"         // those counted alive suffice
+	AllGrafted   State = "all grafted" // and not all counted
 	AtTheBench   State = "at the bench"
 	ShortOfStems State = "short of stems" // of an order whose wood is cut in summer
 	LaterInYear  State = "later"          // budded with the coming summer's wood: nothing lacks
@@ -17,17 +18,28 @@ const (
 	NoStock      State = "no stock"
 	NoWood       State = "no wood"
 	ShortOfBoth  State = "short"
-	Ready        State = "ready" // what is free suffices, whatever its size
+	Lacking      State = "lacking" // stock and wood suffice; workers or days do not
+	Ready        State = "ready" // what could be woven suffices
+)
+
+// Unknown is why an order has no size.
+type Unknown string
+
+// Why an order has no size.
+const (
+	NoTechnique Unknown = "no-technique" // none is in use
+	NoNumber    Unknown = "no-number"    // none gives the chance
 )
 
 // Standing is what an order's state follows from.
 type Standing struct {
 	Sized      bool // a number of grafts is known
 	Closed     bool
-	ToGo       int // grafts on no batch
-	Unfinished int // batches to share out, and tags not finished
-	Stems      int // free of its stock type, whoever else wants them
-	Pieces     int // free of its variety
+	Met        bool // those counted alive give the trees, with the chance planned with
+	ToGo       int  // grafts on no batch
+	Unfinished int  // batches to share out, and tags not finished
+	Stems      int  // of its stock type that could be woven, whoever else wants them
+	Pieces     int  // of its variety that could be
 	Summer     bool
 	Shut       bool // the summer's window is not open yet
 }
@@ -39,6 +51,8 @@ func (s Standing) Stands() (State, int) {
 		return Closed, 0
 	case !s.Sized:
 		return Unsized, 0
+	case s.Met:
+		return Met, 0
 	case s.ToGo == 0 && s.Unfinished == 0:
 		return AllGrafted, 0
 	case s.ToGo == 0:
@@ -63,6 +77,7 @@ func (s Standing) Stands() (State, int) {
 type Stand struct {
 	State State
 	Short int       // grafts
+	Lacks []string  // what, with Lacking
 	Opens time.Time // when it can be budded, where that is later; zero: not known
-	Why   string    // why it has no size
+	Why   Unknown   // why it has no size
 }

@@ -18,6 +18,7 @@ func TestAnOrderStandsOneWay(t *testing.T) {
 		{"no technique", supply.Standing{ToGo: 5}, supply.Unsized, 0},
 		{"closed, whatever else", supply.Standing{Closed: true, ToGo: 5}, supply.Closed, 0},
 		{"all made", supply.Standing{Sized: true}, supply.AllGrafted, 0},
+		{"enough alive, whatever lies at the bench", supply.Standing{Sized: true, Met: true, Unfinished: 2}, supply.Met, 0},
 		{"made ready, not made", supply.Standing{Sized: true, Unfinished: 2}, supply.AtTheBench, 0},
 		{"nothing there", supply.Standing{Sized: true, ToGo: 5}, supply.NoneOfEither, 5},
 		{"wood alone", supply.Standing{Sized: true, ToGo: 5, Pieces: 9}, supply.NoStock, 5},

@@ -34,6 +34,10 @@ const (
 	ThrownOut        Reason = "thrown out"         // after a look; the note is what was found
 	DroppedAtCutting Reason = "dropped at cutting" // the note is how many sticks
 	ByHand           Reason = "by hand"            // the note says why
+	Lifted           Reason = "lifted"             // with those below, the note is the lot they became
+	Potted           Reason = "potted"
+	HeeledIn         Reason = "heeled in"
+	LinedOut         Reason = "lined out"
 )
 
 // Move is a line to write: n from one account to another, MM the middle of the

@@ -19,6 +19,10 @@ const (
 	RatioLow   Limit = "ratio-low"
 	WoodState  Limit = "wood-state"
 	WoodBuds   Limit = "wood-buds"
+	// WoodOutOfSeason says that the technique is shut for wood of that state,
+	// though it is open for another.
+	WoodOutOfSeason Limit = "wood-season"
+	StockStands     Limit = "stock-stands" // the stems stand where the technique is not used
 )
 
 // Misfit is the limit that keeps a stem and a piece apart, with what it is.
@@ -26,7 +30,7 @@ type Misfit struct {
 	Limit Limit
 	MM    float64 // with StockThin and StockThick
 	Ratio float64 // with RatioHigh and RatioLow, scion ÷ stock
-	State string  // with WoodState, the wood's
+	State string  // with WoodState and WoodOutOfSeason, the wood's
 	Buds  int     // with WoodBuds, on a piece
 }
 

@@ -53,6 +53,17 @@ type Standing struct {
 
 var rank = map[string]int{Shut: 0, Closing: 1, Open: 2, Best: 3}
 
+// Better says that it stands better than another: more open, or opening sooner.
+func (s Standing) Better(than Standing) bool {
+	if d := rank[s.Verdict] - rank[than.Verdict]; d != 0 {
+		return d > 0
+	}
+	if s.Verdict == Shut {
+		return !s.Opens.IsZero() && (than.Opens.IsZero() || s.Opens.Before(than.Opens))
+	}
+	return s.Until.After(than.Until)
+}
+
 // Standing judges a technique on a day. wood is the states of the wood at
 // hand; nil for whatever there is in season.
 func (t Technique) Standing(c *season.Calendar, wood []string, ground Ground, on time.Time) Standing {

@@ -97,6 +97,18 @@ type Verdict struct {
 	Pairs     int      // pairs of classes it can join
 }
 
+// bars says how far a technique got before something stood against it.
+var bars = map[Bar]int{BySeason: 0, ByBuds: 1, ByNoStock: 2, ByNoWood: 3, BySizes: 4, ByChoice: 5, "": 6}
+
+// Better says that less stands against it than against another verdict on the
+// same technique, for other stock.
+func (v Verdict) Better(than Verdict) bool {
+	if d := bars[v.Bar] - bars[than.Bar]; d != 0 {
+		return d > 0
+	}
+	return v.Bar == BySeason && v.Standing.Better(than.Standing) || v.Against != than.Against && !v.Against
+}
+
 // Judge goes through the techniques in their order and says which are in.
 func Judge(ts []Technique, j Job) []Verdict {
 	out := make([]Verdict, 0, len(ts))

@@ -51,6 +51,10 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 				return nursery.Problem{Field: "workers", Says: "One of those chosen does not work at the bench any more. Choose again."}
 			}
 		}
+		before, err := q.Tags(ctx, store.Which{BatchID: b.ID, All: true})
+		if err != nil {
+			return err
+		}
 		if err := q.DropTags(ctx, []int64{b.ID}); err != nil {
 			return err
 		}
@@ -67,6 +71,7 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 		for i, w := range outlook.ShareOut(pieces, len(workers)) {
 			tags[i] = outlook.NewTag(codes[i], workers[w], day, 1, pieces[i])
 		}
+		keepCodes(tags, before)
 		if err := q.AddTags(ctx, tags); err != nil {
 			return fmt.Errorf("making tags: %w", err)
 		}
@@ -81,4 +86,20 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 			map[string]any{"tags": len(pieces), "day": day.Format(time.DateOnly)},
 		)
 	})
+}
+
+// keepCodes gives tags the codes of those before that were for as many grafts of
+// the same: labels may bear them.
+func keepCodes(tags []store.NewTag, before []store.Tag) {
+	for i := range tags {
+		t := &tags[i]
+		j := slices.IndexFunc(before, func(b store.Tag) bool {
+			return b.LotID == t.LotID && b.BundleID == t.BundleID && b.Technique == t.Technique && b.Planned == t.Planned &&
+				b.StockLow == t.StockLow && b.StockHigh == t.StockHigh
+		})
+		if j >= 0 {
+			t.Code = before[j].Code
+			before = slices.Delete(before, j, j+1)
+		}
+	}
 }

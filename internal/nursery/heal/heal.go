@@ -11,6 +11,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // Looks are the counts made of a tag.
@@ -92,6 +93,7 @@ type NewCount struct {
 	Look                  string
 	Taken, Doubtful, Dead int
 	Causes                map[string]int
+	Sure                  bool   // more alive than at the first look, and right all the same
 	Replaces              string // the count it corrects, or ""
 }
 
@@ -147,6 +149,9 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 		if died > n.Dead {
 			return nursery.Problem{Field: "causes", Says: fmt.Sprintf("The causes add up to %d, but %d are dead.", died, n.Dead)}
 		}
+		if err := s.question(ctx, q, t.ID, n); err != nil {
+			return err
+		}
 		c := store.Count{
 			ID:        n.ID,
 			TagID:     t.ID,
@@ -191,19 +196,55 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 	return err
 }
 
-// SetHealPlace says where a tag's grafts stand to heal.
-func (s *Stage) SetHealPlace(ctx context.Context, a nursery.Actor, code, place string) error {
+// question asks about a second look that finds more alive than the first left.
+func (s *Stage) question(ctx context.Context, q store.Q, tag int64, n NewCount) error {
+	if n.Look == Looks[0] || n.Sure {
+		return nil
+	}
+	cs, err := q.Counts(ctx, tag)
+	if err != nil {
+		return err
+	}
+	for _, c := range cs {
+		if c.Look == Looks[0] && !c.Replaced && n.Taken > c.Taken+c.Doubtful {
+			return nursery.Problem{Field: "sure", Says: words.MoreAlive(n.Taken, c.Taken, c.Doubtful)}
+		}
+	}
+	return nil
+}
+
+// SetHealPlace says where tags' grafts stand to heal: all of them, or none.
+func (s *Stage) SetHealPlace(ctx context.Context, a nursery.Actor, codes []string, place string) error {
 	if err := a.Must(nursery.Propagator, nursery.BenchHand); err != nil {
 		return err
 	}
+	place = strings.Join(strings.Fields(place), " ")
+	switch {
+	case len(codes) == 0:
+		return nursery.Problem{Field: "tag", Says: words.ChooseTags}
+	case place == "" || len([]rune(place)) > 80:
+		return nursery.Problem{Field: "place", Says: words.SayHealPlace}
+	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
-		t, err := q.LockTag(ctx, code)
+		if err := q.LockTags(ctx, codes); err != nil {
+			return err
+		}
+		ts, err := q.TagsByCode(ctx, codes)
 		if err != nil {
 			return err
 		}
-		if err := q.SetHealPlace(ctx, t.ID, strings.TrimSpace(place)); err != nil {
+		if len(ts) < len(codes) {
+			return nursery.ErrNotFound
+		}
+		ids := make([]int64, len(ts))
+		done := make([]nursery.Change, len(ts))
+		for i, t := range ts {
+			ids[i] = t.ID
+			done[i] = nursery.Change{What: "tag", Ref: t.Code, Doing: "stands to heal", Before: t.HealPlace, After: place}
+		}
+		if err := q.SetHealPlace(ctx, ids, place); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "tag", code, "stands to heal", nil, place)
+		return s.ChangedAll(ctx, q, a, done...)
 	})
 }

@@ -10,8 +10,10 @@ import (
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // MakeBatch is what is asked to make the weave a batch.
@@ -69,7 +71,8 @@ func (s *Stage) MakeBatch(ctx context.Context, a nursery.Actor, code string, m M
 			}
 		}
 		m.Why = strings.TrimSpace(m.Why)
-		b := newBatch{order: o, threads: p.Weave.Threads, tie: m.Tie, healing: m.Healing, against: map[string]string{}}
+		b := newBatch{order: o, threads: p.Weave.Threads, tie: m.Tie, healing: m.Healing, against: map[string]string{},
+			letIn: letInOf(f, o)}
 		for _, w := range p.Ways {
 			if w.Against && (m.Why == "" || len(m.Why) > 300) {
 				return nil, nursery.Problem{
@@ -110,6 +113,25 @@ type newBatch struct {
 	threads      []pairing.Thread
 	tie, healing string
 	against      map[string]string // by technique: why it is used although the season shuts it
+	letIn        func(code string, wood bool) *store.LetIn
+}
+
+// why says what speaks against a thread that is made all the same: the season,
+// and what was seen of its lot and its bundle.
+func (b newBatch) why(t pairing.Thread) string {
+	var out []string
+	if w := b.against[t.Way]; w != "" {
+		out = append(out, w)
+	}
+	for _, x := range []struct {
+		code string
+		wood bool
+	}{{t.Lot, false}, {t.Bundle, true}} {
+		if l := b.letIn(x.code, x.wood); l != nil {
+			out = append(out, words.LetIn(x.code, l.Who, l.Why))
+		}
+	}
+	return strings.Join(out, ". ")
 }
 
 // setAside makes batches: it holds what they draw on, sees that what was seen
@@ -163,7 +185,7 @@ func (s *Stage) setAside(ctx context.Context, q store.Q, a nursery.Actor, f *sna
 	var done []nursery.Change
 	for i, b := range bs {
 		id := ids[rows[i].Code]
-		for _, t := range b.threads {
+		for _, t := range together(b.threads) {
 			sm, wm := t.Stock.Middle(), t.Scion.Middle()
 			threads = append(
 				threads,
@@ -175,7 +197,7 @@ func (s *Stage) setAside(ctx context.Context, q store.Q, a nursery.Actor, f *sna
 					WoodMM:    wm,
 					Technique: t.Way,
 					N:         t.N,
-					Against:   b.against[t.Way],
+					Against:   b.why(t),
 				},
 			)
 			mv := store.Move{
@@ -215,6 +237,28 @@ func (s *Stage) setAside(ctx context.Context, q store.Q, a nursery.Actor, f *sna
 		return nursery.Short(err, "", gone)
 	}
 	return s.ChangedAll(ctx, q, a, done...)
+}
+
+// together lays threads of the same stems, pieces and technique together: what was
+// held and what the weave added to it are one thread of a batch.
+func together(ts []pairing.Thread) (out []pairing.Thread) {
+	for _, t := range ts {
+		i := slices.IndexFunc(out, func(x pairing.Thread) bool {
+			return x.Lot == t.Lot && x.Stock == t.Stock && x.Bundle == t.Bundle && x.Scion == t.Scion && x.Way == t.Way
+		})
+		if i < 0 {
+			out = append(out, t)
+		} else {
+			out[i].N += t.N
+		}
+	}
+	return out
+}
+
+// letInOf gives what an order's lots and bundles were let in through.
+func letInOf(f *snapshot.Snapshot, o store.Order) func(string, bool) *store.LetIn {
+	beds := outlook.BedsOf(f)
+	return func(code string, wood bool) *store.LetIn { return beds.LetIn(o, code, wood) }
 }
 
 // UndoBatch gives a batch's stems and pieces back, as long as nobody has

@@ -3,17 +3,12 @@ package match
 import (
 	"cmp"
 	"fmt"
-	"math"
 	"slices"
-	"time"
 
 	"unionknot/internal/core/pairing"
-	"unionknot/internal/core/season"
 	"unionknot/internal/core/sizing"
-	"unionknot/internal/core/supply"
 	"unionknot/internal/core/take"
 	"unionknot/internal/core/technique"
-	"unionknot/internal/core/wood"
 	"unionknot/internal/core/working"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
@@ -45,56 +40,8 @@ type programmeBed struct {
 	piles   piles
 	beliefs map[string]outlook.Belief
 	learned take.Learned
-	cal     *season.Calendar
-	ground  technique.Ground
-}
-
-// way is a technique as the weave takes it.
-func (b programmeBed) way(t technique.Technique) pairing.Way {
-	return wayOf(t, b.beliefs[t.Key], b.learned, b.piles.unfit(t))
-}
-
-// wayOf is a technique as the weave takes it: a thread costs what is expected
-// lost by it and its work.
-func wayOf(t technique.Technique, b outlook.Belief, l take.Learned, unfit func(string) technique.Misfit) pairing.Way {
-	return pairing.Way{Key: t.Key, Joins: t.Joins, Misfit: t.Misfit, Cost: supply.TakingOf(t, b.Expected, l).Cost, Unfit: unfit}
-}
-
-// piling prices taking from lots and bundles for a genus.
-type piling struct {
-	learned take.Learned
-	mean    float64 // the best expected take, about which they are weighed
-	piece   float64 // a piece's price, in grafts
-	today   time.Time
-}
-
-func pilingOf(r *outlook.OrderSizer, genus string) piling {
-	p := piling{learned: r.Learned[genus], today: r.F.Today}
-	rate := 0.0
-	for _, b := range r.Beliefs[genus] {
-		if m := b.Take.Mean(); m > p.mean {
-			p.mean, rate = m, b.Technique.RatePerHour
-		}
-	}
-	graft := float64(r.F.House.StemCents+r.F.House.PieceCents) + float64(r.F.House.WageCents)/math.Max(1, rate)
-	p.piece = float64(r.F.House.PieceCents) / math.Max(1, graft)
-	return p
-}
-
-func (p piling) lot(code string) float64 {
-	return supply.LotCost(p.mean, p.learned.Effect(take.Lot, code))
-}
-
-// bundle is what taking from a bundle costs that keeps until a day; to the day:
-// what moves by minutes must not change the weave.
-func (p piling) bundle(b store.Bundle, keepBy time.Time) float64 {
-	return supply.BundleCost(
-		p.mean,
-		supply.Kept{DaysKept: float64(season.Days(b.CutOn, p.today)), LeftDays: float64(season.Days(p.today, keepBy)),
-			LifeDays: wood.Life(b.State), Known: p.learned.Effect(take.Bundle, b.Code)},
-		p.learned,
-		p.piece,
-	)
+	ways    []pairing.Way // those that are in
+	stands  func(t technique.Technique) technique.Standing
 }
 
 // choose ranks all techniques: those that are in by whether they can pair all
@@ -105,13 +52,8 @@ func (b programmeBed) choose(
 	prog pairing.Programme,
 	g store.Genus,
 	h store.House,
-	today time.Time,
 ) ([]ChooserLine, error) {
 	out := make([]ChooserLine, 0, len(vs))
-	var states []string
-	if len(b.piles.bundles) > 0 {
-		states = b.piles.states
-	}
 	for _, v := range vs {
 		t := v.Technique
 		l := ChooserLine{
@@ -121,13 +63,13 @@ func (b programmeBed) choose(
 			Against:   v.Against,
 			Why:       words.Verdict(v),
 			Belief:    b.beliefs[t.Key],
-			Standing:  t.Standing(b.cal, states, b.ground, today),
+			Standing:  b.stands(t),
 		}
 		l.Take = l.Belief.Take.Interval90()
 		if v.In {
 			one := prog
 			one.Orders = slices.Clone(prog.Orders)
-			one.Orders[0].Ways = []pairing.Way{b.way(t)}
+			one.Orders[0].Ways = slices.DeleteFunc(slices.Clone(b.ways), func(w pairing.Way) bool { return w.Key != t.Key })
 			w, err := pairing.Solve(one)
 			if err != nil {
 				return nil, fmt.Errorf("weighing %s: %w", t.Name, err)

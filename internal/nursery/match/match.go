@@ -58,7 +58,9 @@ type LeftLine struct {
 type MatchPage struct {
 	Order         store.Order
 	Genus         store.Genus
+	Line          outlook.OrderLine
 	Need          outlook.Need
+	Outs          []outlook.Out // of its stock and wood, what was seen to be unfit
 	Asked         Asked
 	Compatibility string
 	Lots          []outlook.LotLine
@@ -77,7 +79,6 @@ type MatchPage struct {
 	Print         string // changes when the weave does
 	Measured, Of  int    // stems calipered, of how many
 	NotSeenTrue   []string
-	Late          []string // bundles past their keep-by day
 	WayNames      map[string]string
 	LayScion      store.HouseWay
 	Ties          []store.Tie
@@ -108,47 +109,46 @@ func (s *Stage) Match(ctx context.Context, code string, asked Asked) (MatchPage,
 func (s *Stage) match(ctx context.Context, f *snapshot.Snapshot, o store.Order, asked Asked) (MatchPage, error) {
 	p := MatchPage{Order: o, Asked: asked, Chosen: map[string]bool{}, WayNames: map[string]string{}}
 	h := f.House
-	f.Free(&p.Order)
 	r, err := s.Reckon.Sizer(ctx, f, o.Genus)
 	if err != nil {
 		return p, err
 	}
 	p.Genus = f.Genus(o.Genus)
-	if p.Need, err = r.Need(o, h.Chance); err != nil {
+	if p.Line, err = r.Line(o, h.Chance); err != nil {
 		return p, err
 	}
+	p.Need, p.Outs = p.Line.Need, r.Beds.Outs(o)
 	if p.Asked.Grafts <= 0 {
-		p.Asked.Grafts = max(0, p.Need.Grafts-o.Batched)
+		p.Asked.Grafts = p.Line.ToGo
 	}
 	p.Compatibility = outlook.Compatibility(f, o)
 	beliefs, cal := r.Know(o.Genus, o.StockGenus)
-	piles, err := gather(f, &p, pilingOf(r, o.Genus))
+	piles, err := gather(r, &p)
 	if err != nil {
 		return p, err
 	}
-	job := technique.Job{On: f.Today, Calendar: cal, StockMM: p.Stock, WoodMM: p.Wood, WoodStates: piles.states, BudsAPiece: piles.buds}
-	if len(p.Bundles) == 0 {
-		job.WoodStates, job.BudsAPiece = nil, nil
-	}
-	job.Ground = r.Ground(o.StockTypeID)
-	job.Against = map[string]bool{}
-	for _, k := range asked.Against {
-		job.Against[k] = true
-	}
-	if len(asked.Ways) > 0 {
-		job.InUse = func(key string) bool { return slices.Contains(asked.Ways, key) }
-	}
-	p.Verdicts = technique.Judge(f.Techniques, job)
-	beds := programmeBed{piles: piles, beliefs: beliefs, learned: r.Learned[o.Genus], cal: cal, ground: job.Ground}
+	p.Verdicts = judge(r, &p, piles, cal)
 	order := pairing.Order{ID: o.Code, Variety: o.Variety, Stock: o.StockType, Grafts: p.Asked.Grafts, Shortage: shortageCost[o.Priority]}
+	in := map[string]technique.Verdict{}
 	for _, v := range p.Verdicts {
 		p.WayNames[v.Technique.Key] = v.Technique.Name
-		if !v.In {
-			continue
+		if v.In {
+			p.Chosen[v.Technique.Key] = true
+			in[v.Technique.Key] = v
 		}
-		p.Chosen[v.Technique.Key] = true
-		order.Ways = append(order.Ways, beds.way(v.Technique))
 	}
+	order.Ways = r.Ways(o, func(t technique.Technique) outlook.WayChoice {
+		v, ok := in[t.Key]
+		switch {
+		case !ok:
+			return outlook.LeftOut
+		case v.Against:
+			return outlook.AgainstSeason
+		}
+		return outlook.AsOpen
+	})
+	beds := programmeBed{piles: piles, beliefs: beliefs, learned: r.Learned[o.Genus], ways: order.Ways,
+		stands: func(t technique.Technique) technique.Standing { return bestStanding(r, o, t, cal, piles.states) }}
 	prog := pairing.Programme{Orders: []pairing.Order{order}, Stock: piles.stock, Wood: piles.wood}
 	if p.Weave, err = pairing.Solve(prog); err != nil {
 		return p, err
@@ -161,7 +161,7 @@ func (s *Stage) match(ctx context.Context, f *snapshot.Snapshot, o store.Order, 
 		}
 		p.WhyNot = &answer
 	}
-	if p.Chooser, err = beds.choose(p.Verdicts, prog, p.Genus, h, f.Today); err != nil {
+	if p.Chooser, err = beds.choose(p.Verdicts, prog, p.Genus, h); err != nil {
 		return p, err
 	}
 	p.summarise(beliefs, r.Learned[o.Genus], r.Knowers)
@@ -169,48 +169,85 @@ func (s *Stage) match(ctx context.Context, f *snapshot.Snapshot, o store.Order, 
 	return p, nil
 }
 
-// piles are the free stems and pieces as the weave takes them.
+// judge says which techniques are in for an order: where its stock stands on the
+// bench and in the row, one that is in for either is in.
+func judge(r *outlook.OrderSizer, p *MatchPage, piles piles, cal *season.Calendar) []technique.Verdict {
+	job := technique.Job{On: r.F.Today, Calendar: cal, WoodMM: p.Wood, WoodStates: piles.states, BudsAPiece: piles.buds,
+		Against: map[string]bool{}}
+	for _, k := range p.Asked.Against {
+		job.Against[k] = true
+	}
+	if ways := p.Asked.Ways; len(ways) > 0 {
+		job.InUse = func(key string) bool { return slices.Contains(ways, key) }
+	}
+	var out []technique.Verdict
+	for _, ground := range r.Beds.Grounds(p.Order.StockTypeID) {
+		job.Ground = ground
+		by := map[caliper.Class]int{}
+		for _, l := range p.Lots {
+			if outlook.GroundOf(l.Lot.Form) == ground {
+				for _, c := range l.Diameters.Free {
+					by[c.Class] += c.N
+				}
+			}
+		}
+		job.StockMM = caliper.Sorted(by)
+		vs := technique.Judge(r.F.Techniques, job)
+		if out == nil {
+			out = vs
+			continue
+		}
+		for i, v := range vs {
+			if v.Better(out[i]) {
+				out[i] = v
+			}
+		}
+	}
+	return out
+}
+
+// bestStanding says how a technique stands for an order's wood, the best of where
+// its stock stands.
+func bestStanding(r *outlook.OrderSizer, o store.Order, t technique.Technique, cal *season.Calendar, states []string) (best technique.Standing) {
+	for i, ground := range r.Beds.Grounds(o.StockTypeID) {
+		if s := t.Standing(cal, states, ground, r.F.Today); i == 0 || s.Better(best) {
+			best = s
+		}
+	}
+	return best
+}
+
+// piles are the stems and pieces that can be woven, as the weave takes them.
 type piles struct {
 	stock, wood []pairing.Pile
-	states      []string
+	states      []string // of the wood; nil where there is none
 	buds        []int
 	bundles     map[string]store.Bundle
 }
 
-// unfit says which bundles a technique does not take, by their state and their
-// buds.
-func (p piles) unfit(t technique.Technique) func(string) technique.Misfit {
-	return func(code string) technique.Misfit {
-		b := p.bundles[code]
-		return t.MisfitOfWood(b.State, b.BudsPerPiece)
-	}
-}
-
-func gather(f *snapshot.Snapshot, p *MatchPage, price piling) (piles, error) {
+func gather(r *outlook.OrderSizer, p *MatchPage) (piles, error) {
 	out := piles{bundles: map[string]store.Bundle{}}
+	o, price := p.Order, r.Pricing(p.Order.Genus)
 	stock, scion := map[caliper.Class]int{}, map[caliper.Class]int{}
-	for _, l := range f.LotsOf(p.Order.StockTypeID) {
+	for _, l := range r.Beds.Lots(o.StockTypeID) {
 		d := outlook.LotDiameters(l)
 		p.Lots = append(p.Lots, outlook.LotLine{Lot: l.Lot, Diameters: d})
 		p.Measured, p.Of = p.Measured+l.Measured, p.Of+l.Received
-		out.stock = append(out.stock, pairing.Pile{ID: l.Code, Of: p.Order.StockType, Risk: price.lot(l.Code), Classes: d.Free})
 		for _, c := range d.Free {
 			stock[c.Class] += c.N
 		}
 	}
-	bundles, keepBy, late := outlook.KeeperOf(f).FirstToUse(f.BundlesOf(p.Order.VarietyID))
-	p.Late = late
-	for i, b := range bundles {
-		d, _, err := outlook.BundleDiameters(b)
+	out.stock = r.Beds.StockPiles(o.StockTypeID, o.StockType, price)
+	var err error
+	if out.wood, err = r.Beds.WoodPiles(o.VarietyID, o.Variety, price); err != nil {
+		return out, err
+	}
+	for _, b := range r.Beds.Bundles(o.VarietyID) {
+		d, _, err := outlook.BundleDiameters(b.BundlePile)
 		if err != nil {
 			return out, err
 		}
-		p.Bundles = append(p.Bundles, outlook.BundleLine{Bundle: b.Bundle, Diameters: d, Days: season.Days(b.CutOn, f.Today)})
-		// What keeps shortest first, where nothing else speaks: a hair a bundle.
-		out.wood = append(
-			out.wood,
-			pairing.Pile{ID: b.Code, Of: p.Order.Variety, Classes: d.Free, Risk: price.bundle(b.Bundle, keepBy[b.ID]) + float64(i)*1e-5},
-		)
+		p.Bundles = append(p.Bundles, outlook.BundleLine{Bundle: b.Bundle, Diameters: d, Days: season.Days(b.CutOn, r.F.Today)})
 		out.bundles[b.Code] = b.Bundle
 		if !slices.Contains(out.states, b.State) {
 			out.states = append(out.states, b.State)

@@ -12,9 +12,7 @@ import (
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
-	"unionknot/internal/core/season"
 	"unionknot/internal/core/supply"
-	"unionknot/internal/core/take"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery"
@@ -60,7 +58,7 @@ type ProgrammePage struct {
 	Working working.Working
 	Left    []LeftLine
 	Ties    []store.Tie
-	Late    []string            // bundles past their keep-by day
+	Outs    []outlook.Out       // what was seen to be unfit of the orders' stock and wood
 	Later   []outlook.OrderLine // budded in summer: not of this weave
 	WhyNot  *pairing.Answer     // about Asked.Why
 }
@@ -87,13 +85,9 @@ func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked Progr
 		return p, err
 	}
 	b := programmeBuilder{
-		keep:    outlook.KeeperOf(f),
-		r:       r,
-		ways:    map[string][]pairing.Way{},
-		shut:    map[string]technique.Standing{},
-		bundles: map[string]store.Bundle{},
-		lots:    map[int64][]pairing.Pile{},
-		wood:    map[int64][]pairing.Pile{},
+		r:    r,
+		lots: map[int64][]pairing.Pile{},
+		wood: map[int64][]pairing.Pile{},
 	}
 	for _, o := range f.Orders {
 		l, err := r.Line(o, f.House.Chance)
@@ -126,7 +120,6 @@ func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked Progr
 	if err != nil {
 		return p, err
 	}
-	p.Late = b.late
 	if a := asked.Why; a != nil {
 		switch answer, err := pairing.WhyNot(b.p, p.Weave, *a); {
 		case err == nil:
@@ -137,6 +130,7 @@ func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked Progr
 			return p, err
 		}
 	}
+	p.Outs = b.outs
 	p.sortOut()
 	return p, nil
 }
@@ -154,58 +148,71 @@ func UsualHealing(genus string) string {
 	return "cold callus"
 }
 
-// programmeBuilder gathers piles and ways, each once however many orders
-// share it.
+// programmeBuilder gathers piles, each once however many orders share it.
 type programmeBuilder struct {
-	r       *outlook.OrderSizer
-	p       pairing.Programme
-	ways    map[string][]pairing.Way
-	shut    map[string]technique.Standing
-	bundles map[string]store.Bundle
-	lots    map[int64][]pairing.Pile
-	wood    map[int64][]pairing.Pile
-	keep    *outlook.Keeper
-	late    []string
+	r    *outlook.OrderSizer
+	p    pairing.Programme
+	lots map[int64][]pairing.Pile
+	wood map[int64][]pairing.Pile
+	outs []outlook.Out
 }
 
 func (b *programmeBuilder) add(l *ProgrammeLine) error {
 	o := l.Line.Order
-	beliefs, cal := b.r.Know(o.Genus, o.StockGenus)
-	price := pilingOf(b.r, o.Genus)
+	price := b.r.Pricing(o.Genus)
 	if _, ok := b.lots[o.StockTypeID]; !ok {
-		b.addStock(o.StockTypeID, price)
+		b.lots[o.StockTypeID] = b.r.Beds.StockPiles(o.StockTypeID, strconv.FormatInt(o.StockTypeID, 10), price)
+		b.p.Stock = append(b.p.Stock, b.lots[o.StockTypeID]...)
 	}
 	if _, ok := b.wood[o.VarietyID]; !ok {
-		if err := b.addWood(o.VarietyID, price); err != nil {
+		ps, err := b.r.Beds.WoodPiles(o.VarietyID, strconv.FormatInt(o.VarietyID, 10), price)
+		if err != nil {
 			return err
+		}
+		b.wood[o.VarietyID] = ps
+		b.p.Wood = append(b.p.Wood, ps...)
+	}
+	for _, x := range b.r.Beds.Outs(o) {
+		if !slices.ContainsFunc(b.outs, func(y outlook.Out) bool { return y.Code == x.Code && y.Wood == x.Wood }) {
+			b.outs = append(b.outs, x)
 		}
 	}
 	if says := outlook.Compatibility(b.r.F, o); says != "" {
 		l.Warnings = append(l.Warnings, says)
 	}
 	var unseen []string
-	for _, p := range b.wood[o.VarietyID] {
-		if w := b.bundles[p.ID]; w.SeenTrueOn == nil && !slices.Contains(unseen, w.Plant) {
+	for _, w := range b.r.Beds.Bundles(o.VarietyID) {
+		if w.SeenTrueOn == nil && !slices.Contains(unseen, w.Plant) {
 			unseen = append(unseen, w.Plant)
 		}
 	}
 	if len(unseen) > 0 {
 		l.Warnings = append(l.Warnings, "Not noted as seen true: "+strings.Join(unseen, ", ")+".")
 	}
-	ground := b.r.Ground(o.StockTypeID)
-	key := fmt.Sprint(o.Genus, " on ", o.StockGenus, ground)
-	if _, ok := b.ways[key]; !ok {
-		b.ways[key], b.shut[key] = b.open(beliefs, b.r.Learned[o.Genus], cal, ground)
+	ways := b.r.Ways(o, nil)
+	if l.Ways = len(ways); l.Ways == 0 {
+		l.Shut = b.shut(o)
 	}
-	l.Ways, l.Shut = len(b.ways[key]), b.shut[key]
-	l.Fits = anyFits(b.ways[key], b.lots[o.StockTypeID], b.wood[o.VarietyID])
+	l.Fits = anyFits(ways, b.lots[o.StockTypeID], b.wood[o.VarietyID])
 	l.Stock, l.Wood = free(b.lots[o.StockTypeID]), free(b.wood[o.VarietyID])
 	b.p.Orders = append(
 		b.p.Orders,
 		pairing.Order{ID: o.Code, Variety: strconv.FormatInt(o.VarietyID, 10), Stock: strconv.FormatInt(o.StockTypeID, 10),
-			Grafts: l.Line.ToGo, Shortage: shortageCost[l.Weight], Ways: b.ways[key], Shut: l.Shut},
+			Grafts: l.Line.ToGo, Shortage: shortageCost[l.Weight], Ways: ways, Shut: l.Shut},
 	)
 	return nil
+}
+
+// shut says how the technique with the best prior take stands, where none is
+// open.
+func (b *programmeBuilder) shut(o store.Order) (shut technique.Standing) {
+	best := 0.0
+	for _, t := range b.r.F.Techniques {
+		if t.PriorTake > best {
+			shut, best = b.r.StandingFor(t, o), t.PriorTake
+		}
+	}
+	return shut
 }
 
 // anyFits says whether one of the ways joins any of the stems with any of the
@@ -218,7 +225,7 @@ func anyFits(ways []pairing.Way, lots, bundles []pairing.Pile) bool {
 			}
 			for _, c := range b.Classes {
 				for _, l := range lots {
-					if slices.ContainsFunc(l.Classes, func(s caliper.Count) bool { return w.Joins(s.Class, c.Class) }) {
+					if w.UnfitLot(l.ID).Limit == "" && slices.ContainsFunc(l.Classes, func(s caliper.Count) bool { return w.Joins(s.Class, c.Class) }) {
 						return true
 					}
 				}
@@ -236,59 +243,6 @@ func free(ps []pairing.Pile) []caliper.Count {
 		}
 	}
 	return caliper.Sorted(by)
-}
-
-// open lists the techniques whose window is open for a genus on a stock
-// genus; where none is, it says why of the one with the best prior take.
-func (b *programmeBuilder) open(
-	beliefs map[string]outlook.Belief,
-	l take.Learned,
-	cal *season.Calendar,
-	ground technique.Ground,
-) ([]pairing.Way, technique.Standing) {
-	var out []pairing.Way
-	var shut technique.Standing
-	best := 0.0
-	for _, t := range b.r.F.Techniques {
-		if st := b.r.Standing(t, cal, ground); st.Verdict == technique.Shut {
-			if t.PriorTake > best {
-				shut, best = st, t.PriorTake
-			}
-			continue
-		}
-		out = append(out, wayOf(t, beliefs[t.Key], l, func(code string) technique.Misfit {
-			return piles{bundles: b.bundles}.unfit(t)(code)
-		}))
-	}
-	return out, shut
-}
-
-func (b *programmeBuilder) addStock(id int64, price piling) {
-	b.lots[id] = nil
-	for _, l := range b.r.F.LotsOf(id) {
-		b.lots[id] = append(
-			b.lots[id],
-			pairing.Pile{ID: l.Code, Of: strconv.FormatInt(id, 10), Risk: price.lot(l.Code), Classes: outlook.LotDiameters(l).Free},
-		)
-	}
-	b.p.Stock = append(b.p.Stock, b.lots[id]...)
-}
-
-func (b *programmeBuilder) addWood(id int64, price piling) error {
-	bundles, keepBy, late := b.keep.FirstToUse(b.r.F.BundlesOf(id))
-	b.late = append(b.late, late...)
-	b.wood[id] = nil
-	for i, w := range bundles {
-		d, _, err := outlook.BundleDiameters(w)
-		if err != nil {
-			return err
-		}
-		b.bundles[w.Code] = w.Bundle
-		b.wood[id] = append(b.wood[id], pairing.Pile{ID: w.Code, Of: strconv.FormatInt(id, 10), Classes: d.Free,
-			Risk: price.bundle(w.Bundle, keepBy[w.ID]) + float64(i)*1e-5})
-	}
-	b.p.Wood = append(b.p.Wood, b.wood[id]...)
-	return nil
 }
 
 // sortOut gives each order its threads and says why it is short.
@@ -372,7 +326,8 @@ func (s *Stage) MakeProgramme(ctx context.Context, a nursery.Actor, m MakeProgra
 		var bs []newBatch
 		for _, l := range p.Lines {
 			if l.Paired > 0 {
-				bs = append(bs, newBatch{order: l.Line.Order, threads: l.Threads, tie: m.Tie, healing: l.Healing})
+				bs = append(bs, newBatch{order: l.Line.Order, threads: l.Threads, tie: m.Tie, healing: l.Healing,
+					letIn: letInOf(f, l.Line.Order)})
 			}
 		}
 		return func(q store.Q, stands func() error) error {

@@ -107,7 +107,6 @@ func (s *Stage) Order(ctx context.Context, code string, w outlook.WhatIf) (outlo
 	if err != nil {
 		return p, err
 	}
-	f.Free(&o)
 	w.Fill(f.House)
 	p.WhatIf = w
 	r, err := s.Reckon.Sizer(ctx, f, o.Genus)
@@ -136,6 +135,7 @@ func (s *Stage) Order(ctx context.Context, code string, w outlook.WhatIf) (outlo
 	if p.Batches, err = q.BatchesOfOrder(ctx, o.ID); err != nil {
 		return p, err
 	}
+	p.Outs = r.Beds.Outs(o)
 	for _, l := range f.LotsOf(o.StockTypeID) {
 		p.Lots = append(p.Lots, l.Lot)
 	}

@@ -36,6 +36,7 @@ type ResultsPage struct {
 	Genus    string
 	Genera   []string
 	OwnOnly  bool
+	Later    bool // takes at the end of the season
 	All      store.Took
 	AllTake  sizing.Interval
 	Working  working.Working // of AllTake
@@ -59,6 +60,7 @@ const uncertainOver = 0.20
 type ResultsFilter struct {
 	From, To time.Time
 	Genus    string
+	Later    bool   // takes at the end of the season, not those of the first look
 	Whole    string // the group to show whole
 }
 
@@ -70,7 +72,7 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	if err != nil {
 		return ResultsPage{}, err
 	}
-	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus}
+	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later}
 	var p ResultsPage
 	behind := false
 	if a.Role == nursery.BenchHand {
@@ -84,7 +86,7 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	if err != nil {
 		return p, err
 	}
-	p.Facts, p.Whole = facts, f.Whole
+	p.Facts, p.Whole, p.Later = facts, f.Whole, f.Later
 	all := p.Groups // shared: the page takes what it shows of it
 	p.Groups = map[string][]ResultLine{}
 	for g, ls := range all {
@@ -103,7 +105,7 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 }
 
 // key names what is asked.
-func (f ResultsFilter) key() string { return fmt.Sprint(f.From.Unix(), f.To.Unix(), f.Genus) }
+func (f ResultsFilter) key() string { return fmt.Sprint(f.From.Unix(), f.To.Unix(), f.Genus, f.Later) }
 
 // resultsOf adds up what answers to a filter, every group whole.
 func (s *Stage) resultsOf(ctx context.Context, tf store.TakeFilter) (ResultsPage, error) {
@@ -276,7 +278,7 @@ func (s *Stage) GroupTags(ctx context.Context, a nursery.Actor, group, key strin
 	if !slices.Contains(Groups, group) {
 		return nil, nursery.ErrNotFound
 	}
-	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus}
+	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later}
 	if a.Role == nursery.BenchHand {
 		tf.WorkerID = a.ID
 	}

@@ -170,7 +170,7 @@ func (s *Stage) ReturnFailed(ctx context.Context, a nursery.Actor, code, newCode
 			Supplier:    l.Supplier,
 			ReceivedOn:  s.Today(),
 			Form:        l.Form,
-			Place:       strings.TrimSpace(place),
+			Place:       strings.Join(strings.Fields(place), " "),
 			Received:    n,
 			Health:      "graft failed once",
 			MadeAt:      now,

@@ -196,7 +196,9 @@ type LotPage struct {
 	Looks     []store.LotLook
 	Failed    store.FailedOf // stocks whose graft failed, not back yet
 	Back      []store.Lot    // that came back
-	From      string         // the lot it came back from
+	From      string         // the lot it came back from, or was part of
+	Moved     []store.LotMove
+	Out       outlook.Out // what keeps it out of the weave, if anything does
 }
 
 // Within is how close a share is wanted, to either side. House default.
@@ -212,6 +214,10 @@ func (s *Stage) Lot(ctx context.Context, code string, atLeast float64) (LotPage,
 		return p, err
 	}
 	p.Lot, p.Diameters, p.Sample = l.Lot, outlook.LotDiameters(l), outlook.LatestSample(l.Calipers)
+	p.Out = outlook.LotOut(l)
+	if p.Moved, err = q.LotMoves(ctx, l.ID); err != nil {
+		return p, err
+	}
 	if p.Readings, err = q.Readings(ctx, l.ID); err != nil {
 		return p, err
 	}

@@ -17,7 +17,7 @@ type TodayPage struct {
 	Facts          *snapshot.Snapshot
 	Live           []LiveTag
 	Bench          []store.Tag // to do today or overdue, not begun
-	Due            []outlook.HealLine
+	Due            []outlook.HealPlace // tags to look at now, by where they stand
 	Orders         []outlook.OrderLine // short or unmatched, soonest first
 	Batches        []store.Batch       // made and not yet split into tags
 	Mine           []store.Tag
@@ -45,7 +45,7 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 	if err != nil {
 		return TodayPage{}, err
 	}
-	p := TodayPage{Facts: f, Due: outlook.HealOf(f).Due}
+	p := TodayPage{Facts: f, Due: outlook.ByPlace(outlook.HealOf(f).Due)}
 	open := f.OpenTags()
 	if a.Role == nursery.BenchHand {
 		for _, t := range open {
@@ -56,7 +56,6 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 		slices.SortStableFunc(p.Mine, outlook.ByDay)
 		return p, nil
 	}
-	p.Risks = outlook.Risks(f)
 	paces, err := s.pacesNow(ctx, open)
 	if err != nil {
 		return p, err
@@ -81,6 +80,7 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 		return p, err
 	}
 	r.Means(orders)
+	p.Risks = outlook.Risks(f, orders)
 	c, err := outlook.Collect(f, orders, outlook.CollectAsked{Spare: outlook.SparePct, Waste: outlook.WastePct})
 	if err != nil {
 		return p, err

@@ -4,10 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
 	"unionknot/internal/words"
 )
 
@@ -28,10 +30,75 @@ func (s *Stage) Collect(ctx context.Context, asked outlook.CollectAsked) (outloo
 	} else if err != nil {
 		return c, err
 	}
-	// Codes for the bundles to come: W- and the next free numbers.
-	highest, err := s.DB.Q().HighestBundle(ctx)
-	for i := range c.Lines {
-		c.Lines[i].Bundle = fmt.Sprintf("W-%d", highest+1+i)
+	labels, err := s.DB.Q().WoodLabels(ctx)
+	if err != nil {
+		return c, err
 	}
+	c.Label(labels)
+	c.AddSpent(f)
+	return c, nil
+}
+
+// ReserveLabels gives every plant of a collection a code for its wood, which is
+// its own until the wood is keyed in or the label dropped. A plant whose label
+// waits already keeps it.
+func (s *Stage) ReserveLabels(ctx context.Context, a nursery.Actor, asked outlook.CollectAsked) (outlook.Collection, error) {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return outlook.Collection{}, err
+	}
+	c, err := s.Collect(ctx, asked)
+	if err != nil || !slices.ContainsFunc(c.Lines, func(l outlook.CollectLine) bool { return l.Bundle == "" && l.Sticks > 0 }) {
+		return c, err
+	}
+	err = s.DB.Tx(ctx, func(q store.Q) error {
+		if err := q.LockLabels(ctx); err != nil {
+			return err
+		}
+		labels, err := q.WoodLabels(ctx)
+		if err != nil {
+			return err
+		}
+		c.Label(labels) // of somebody who printed meanwhile
+		highest, err := q.HighestBundle(ctx)
+		if err != nil {
+			return err
+		}
+		var more []store.WoodLabel
+		for _, l := range c.Lines {
+			if l.Bundle == "" && l.Sticks > 0 {
+				highest++
+				more = append(more, store.WoodLabel{Code: fmt.Sprintf("W-%d", highest), PlantID: l.Plant.ID, Plant: l.Plant.Code,
+					Variety: l.Plant.Variety, Genus: l.Plant.Genus, Place: l.Plant.Place, Sticks: l.Sticks, Buds: l.Buds, PersonID: a.ID,
+					At: s.Now()})
+			}
+		}
+		if err := q.AddWoodLabels(ctx, more); err != nil {
+			return err
+		}
+		c.Label(append(labels, more...))
+		done := make([]nursery.Change, len(more))
+		for i, l := range more {
+			done[i] = nursery.Change{What: "label", Ref: l.Code, Doing: "printed", After: map[string]any{"plant": l.Plant, "sticks": l.Sticks}}
+		}
+		return s.ChangedAll(ctx, q, a, done...)
+	})
 	return c, err
+}
+
+// DropLabel drops a label whose wood is not cut after all. Its code is given to
+// nothing else.
+func (s *Stage) DropLabel(ctx context.Context, a nursery.Actor, code string) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		l, err := q.WoodLabel(ctx, nursery.CleanCode(code))
+		if err != nil {
+			return err
+		}
+		if dropped, err := q.EndWoodLabel(ctx, l.Code, 0, s.Now()); err != nil || !dropped {
+			return err
+		}
+		return s.Changed(ctx, q, a, "label", l.Code, "dropped", l.Plant, nil)
+	})
 }

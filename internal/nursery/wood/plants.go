@@ -12,6 +12,7 @@ import (
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // SeePlant is what somebody saw of a mother plant.
@@ -19,6 +20,7 @@ type SeePlant struct {
 	SeenTrueBy             string
 	SeenTrueOn             time.Time
 	Place, Health, Licence string
+	Gives                  *int // sticks in a season; nil: not judged
 }
 
 // SeeTrue notes who saw a mother plant true and when, and how it stands now.
@@ -30,6 +32,9 @@ func (s *Stage) SeeTrue(ctx context.Context, a nursery.Actor, code string, n See
 	var ps nursery.Problems
 	if (n.SeenTrueBy == "") != n.SeenTrueOn.IsZero() {
 		ps.Add("seen_true_by", "Seen true needs both who saw it and when; leave both empty if nobody has.")
+	}
+	if n.Gives != nil && (*n.Gives < 0 || *n.Gives > 100_000) {
+		ps.Add("gives", "%s", words.GivesAsked)
 	}
 	if n.SeenTrueOn.After(s.Today()) {
 		ps.Add("seen_true_on", "That day is still to come.")
@@ -48,11 +53,13 @@ func (s *Stage) SeeTrue(ctx context.Context, a nursery.Actor, code string, n See
 			Place:      p.Place,
 			Health:     p.Health,
 			Licence:    p.Licence,
+			Gives:      p.Gives,
 		}
 		p.SeenTrueBy, p.SeenTrueOn = n.SeenTrueBy, nil
 		if !n.SeenTrueOn.IsZero() {
 			p.SeenTrueOn = &n.SeenTrueOn
 		}
+		p.Gives = n.Gives
 		p.Place, p.Health, p.Licence = strings.TrimSpace(n.Place), strings.TrimSpace(n.Health), strings.TrimSpace(n.Licence)
 		if err := q.SeePlant(ctx, p); err != nil {
 			return err

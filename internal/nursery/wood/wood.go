@@ -15,6 +15,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // NewPlant is what is asked of a mother plant.
@@ -218,9 +219,24 @@ func (s *Stage) addBundle(ctx context.Context, q store.Q, a nursery.Actor, n New
 		WholeShoot:   n.Whole,
 		FaceBuds:     eaten,
 	}
+	label, err := q.WoodLabel(ctx, n.Code)
+	switch {
+	case errors.Is(err, nursery.ErrNotFound):
+	case err != nil:
+		return err
+	case label.PlantID != plant.ID:
+		return nursery.Problem{Field: "code", Says: words.LabelOfAnother(n.Code, label.Plant, label.Variety)}
+	case label.DroppedAt != nil:
+		return nursery.Problem{Field: "code", Says: words.LabelDropped(n.Code)}
+	}
 	id, err := q.AddBundle(ctx, b, a.ID)
 	if err != nil {
 		return err
+	}
+	if label.Waits() && label.Code != "" {
+		if _, err := q.EndWoodLabel(ctx, n.Code, id, s.Now()); err != nil {
+			return err
+		}
 	}
 	if lost := n.Dropped * y.Pieces; lost > 0 {
 		if err := q.MoveWood(ctx, store.Move{Of: id, N: lost, From: store.Free, To: store.Spoiled, Reason: string(tally.DroppedAtCutting),
@@ -242,6 +258,7 @@ type BundlePage struct {
 	Days      int // since it was cut
 	Kept      outlook.Kept
 	Looks     []store.Look
+	Out       outlook.Out // what keeps it out of the weave, if anything does
 }
 
 // Bundle gathers a bundle's page.
@@ -269,6 +286,7 @@ func (s *Stage) Bundle(ctx context.Context, code string) (BundlePage, error) {
 		return p, err
 	}
 	p.Kept = outlook.KeeperOf(f).Keep(b, p.Looks)
+	p.Out = outlook.BundleOut(outlook.KeptPile{BundlePile: b, KeepBy: season.DayOf(p.Kept.Keeping.KeepBy)}, f.Today)
 	p.Moves, err = q.WoodMoves(ctx, p.Bundle.ID, 0)
 	return p, err
 }
@@ -366,5 +384,30 @@ func (s *Stage) ThrowOutWood(ctx context.Context, a nursery.Actor, code, reason 
 			},
 		)
 		return nursery.Short(err, "n", fmt.Sprintf("Bundle %s has fewer than %d pieces free.", code, n))
+	})
+}
+
+// LetBundleIn lets a bundle in that was seen to be unfit or is past its day, with who
+// and why: it stays on the tags made of it, and stands until the next look.
+func (s *Stage) LetBundleIn(ctx context.Context, a nursery.Actor, code, why string) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	why, err := nursery.CheckWhy(why)
+	if err != nil {
+		return err
+	}
+	p, err := s.Bundle(ctx, code)
+	if err != nil {
+		return err
+	}
+	if len(p.Out.Gates) == 0 || p.Out.LetIn != nil {
+		return nil
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		if err := q.LetIn(ctx, 0, p.Bundle.ID, store.LetIn{Gates: p.Out.GatesText(), Why: why, At: s.Now()}, a.ID); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "bundle", p.Bundle.Code, "let in", p.Out.Gates, why)
 	})
 }

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
@@ -34,7 +35,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/heal", Who: page.Everyone, Do: h.list},
 		{Method: "GET", Path: "/heal/{code}", Who: page.Everyone, Do: h.count},
 		{Method: "POST", Path: "/heal/{code}", Who: page.Hands, Do: h.keep},
-		{Method: "POST", Path: "/heal/{code}/place", Who: page.Hands, Do: h.place},
+		{Method: "POST", Path: "/heal/places", Who: page.Hands, Do: h.place},
 	}
 }
 
@@ -47,20 +48,40 @@ func (h heal) list(w http.ResponseWriter, r *http.Request) error {
 		h.Flash(r, "%s: %s.", typed, errors.Unwrap(err))
 		return page.Go(w, r, "/heal")
 	}
-	p, err := h.Nursery.Heal(r.Context())
+	return h.showList(w, r, page.NewForm(), http.StatusOK)
+}
+
+func (h heal) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
+	hp, err := h.Nursery.Heal(r.Context())
 	if err != nil {
 		return err
 	}
-	lately, err := h.Nursery.CountedLately(r.Context())
-	if err != nil {
+	p := listPage{HealPage: hp, Chosen: map[string]bool{}, Can: page.Actor(r).Role != nursery.Looker}
+	if p.Counted, err = h.Nursery.CountedLately(r.Context()); err != nil {
 		return err
 	}
-	return h.Show(w, r, h.views["list"], page.Frame{Title: "Heal", Stage: "Heal", Data: listPage{p, lately}})
+	if p.Stores, err = h.Nursery.ColdNames(r.Context()); err != nil {
+		return err
+	}
+	for _, x := range hp.Places {
+		if !slices.Contains(p.Stores, x.Name) {
+			p.Stores = append(p.Stores, x.Name)
+		}
+		p.Tags += x.Tags
+	}
+	for _, c := range f.Values["tag"] {
+		p.Chosen[c] = true
+	}
+	return h.ShowStatus(w, r, h.views["list"], page.Frame{Title: "Heal", Stage: "Heal", Data: p, Form: f}, status)
 }
 
 type listPage struct {
 	outlook.HealPage
 	Counted []store.Tag
+	Stores  []string        // to choose a place from
+	Chosen  map[string]bool // tags that were ticked, by code
+	Tags    int
+	Can     bool
 }
 
 type causeRow struct {
@@ -121,6 +142,7 @@ func (h heal) keep(w http.ResponseWriter, r *http.Request) error {
 		Doubtful: f.Int("doubtful"),
 		Dead:     f.Int("dead"),
 		Replaces: f.Text("replaces"),
+		Sure:     f.Text("sure") != "",
 		Causes:   map[string]int{},
 	}
 	for k := range f.Values {
@@ -149,10 +171,22 @@ func (h heal) place(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	code := chi.URLParam(r, "code")
-	if err := h.Nursery.SetHealPlace(r.Context(), page.Actor(r), code, f.Text("place")); err != nil {
+	codes := slices.DeleteFunc(slices.Clone(f.Values["tag"]), func(c string) bool { return c == "" })
+	err = h.Nursery.SetHealPlace(r.Context(), page.Actor(r), codes, f.Text("place"))
+	one := f.Text("back") == "tag" && len(codes) == 1
+	if form, ok := f.WithProblems(err); ok {
+		if one {
+			h.Flash(r, "%s", form.Problems["place"])
+			return page.Go(w, r, "/heal/"+codes[0])
+		}
+		return h.showList(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
 		return err
 	}
-	h.Flash(r, "%s stands in %s.", code, f.Text("place"))
-	return page.Go(w, r, "/heal/"+code)
+	if one {
+		h.Flash(r, "%s stands in %s.", codes[0], f.Text("place"))
+		return page.Go(w, r, "/heal/"+codes[0])
+	}
+	h.Flash(r, "%d tags stand in %s.", len(codes), f.Text("place"))
+	return page.Go(w, r, "/heal")
 }

@@ -14,6 +14,7 @@ import (
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 func posted(t *testing.T, v url.Values) (*page.Typed, error) {
@@ -74,7 +75,7 @@ func TestBackLeadsToThisHouseOnly(t *testing.T) {
 
 func TestCountsAreWrittenWithCommas(t *testing.T) {
 	for n, want := range map[int]string{0: "0", 12: "12", 999: "999", 1000: "1,000", 1234567: "1,234,567", -1234: "-1,234", -123: "-123"} {
-		assert.Equal(t, want, page.Thousands(n))
+		assert.Equal(t, want, words.Thousands(n))
 	}
 	assert.Equal(t, "8.25", page.MM(8.25))
 }

@@ -71,12 +71,21 @@ var funcs = template.FuncMap{
 		}
 		return fmt.Sprintf("%.0f of %.0f", b.Have, b.Want)
 	},
-	"meansbar":  draw.Means,
+	"meansbar": draw.Means,
+	"balance":  draw.Balance,
+	"cutshort": words.CutShort,
+	"gates":    words.Gates,
+	"healrows":  func(ls []outlook.HealLine, can bool, chosen map[string]bool) HealRows { return HealRows{ls, can, chosen} },
+	"parts":    words.BalanceParts,
+	"expect":   words.Expect,
+	"letin": func(o outlook.Out, f Form, boss bool, action string) LetIn {
+		return LetIn{o, f.Values.Get("let_why"), f.Problems["let_why"], action, boss}
+	},
 	"money":     words.Money,
 	"moneyf":    func(c float64) string { return words.Money(int(c + 0.5)) },
 	"verdict":   draw.Verdict,
 	"long":      func(t time.Time) string { return t.Format("Mon 2 January") },
-	"thousands": Thousands,
+	"thousands": words.Thousands,
 	"pct":       words.Pct,
 	"pc":        func(x float64) float64 { return x * 100 },
 	"pctrange":  words.PctRange,
@@ -164,7 +173,7 @@ var funcs = template.FuncMap{
 		if n == 1 {
 			return "1 " + one
 		}
-		return Thousands(n) + " " + many
+		return words.Thousands(n) + " " + many
 	},
 }
 
@@ -177,11 +186,17 @@ type Figure struct {
 // MM writes a diameter.
 func MM(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
 
-// Thousands writes a count with commas.
-func Thousands(n int) string {
-	s := strconv.Itoa(n)
-	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
-	return s
+// LetIn is a lot or a bundle that what was seen of it keeps out, with the form to
+// let it in.
+type LetIn struct {
+	Out                    outlook.Out
+	Value, Problem, Action string
+	Boss                   bool
+}
+
+// HealRows are tags that heal, as a table that they can be ticked in.
+type HealRows struct {
+	Lines  []outlook.HealLine
+	Can    bool
+	Chosen map[string]bool
 }

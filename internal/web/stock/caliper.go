@@ -151,3 +151,39 @@ func (s stock) takeBack(w http.ResponseWriter, r *http.Request) error {
 	}
 	return s.kept(w, r, f, err)
 }
+
+// letIn lets a lot in although it was seen to be unfit.
+func (s stock) letIn(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	code := chi.URLParam(r, "code")
+	err = s.Nursery.LetLotIn(r.Context(), page.Actor(r), code, f.Text("let_why"))
+	return s.lotForm(w, r, f, err, "Lot %s is let in until the next look at it.", code)
+}
+
+// moveStems notes that stems were lifted, heeled in, potted or lined out.
+func (s stock) moveStems(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	m := stockstage.Moving{Doing: f.Text("doing"), Place: f.Text("to_place"), NewCode: f.Text("new_code")}
+	if f.Text("moved") != "" {
+		if m.N = f.Int("moved"); m.N < 1 {
+			m.N = -1
+		}
+	}
+	became := ""
+	if err = f.Err(); err == nil {
+		became, err = s.Nursery.MoveStems(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), m)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return s.showLot(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	s.Flash(r, "Noted: lot %s stands in %s now.", became, m.Place)
+	return page.Go(w, r, "/stock/lots/"+became)
+}

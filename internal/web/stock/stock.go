@@ -47,6 +47,8 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/stock/lots/{code}/look", Who: page.Boss, Do: s.look},
 		{Method: "POST", Path: "/stock/lots/{code}/recount", Who: page.Boss, Do: s.recount},
 		{Method: "POST", Path: "/stock/lots/{code}/back", Who: page.Boss, Do: s.back},
+		{Method: "POST", Path: "/stock/lots/{code}/let-in", Who: page.Boss, Do: s.letIn},
+		{Method: "POST", Path: "/stock/lots/{code}/form", Who: page.Boss, Do: s.moveStems},
 	}
 }
 
@@ -135,6 +137,8 @@ type lotPage struct {
 	Last          []store.Reading
 
 	Ready, Roots, Barks, Leaves []string
+	Doings                      []string
+	Moving                      bool // Match asks for it
 }
 
 type classRow struct {
@@ -165,6 +169,10 @@ func (s stock) showLot(w http.ResponseWriter, r *http.Request, f page.Form, stat
 		Roots:  stockstage.LotRoots,
 		Barks:  stockstage.LotBark,
 		Leaves: stockstage.LotLeaves,
+		Moving: r.URL.Query().Has("move"),
+	}
+	for _, d := range stockstage.Doings {
+		p.Doings = append(p.Doings, string(d.Name))
 	}
 	for _, c := range lp.Diameters.All {
 		p.Rows = append(p.Rows, classRow{c.Class, c.N, freeIn(lp.Diameters.Free, c.Class)})
@@ -194,7 +202,7 @@ func howSpread(p stockstage.LotPage) working.Working {
 		Answer: fmt.Sprintf("%d stems", p.Lot.Received),
 		Says: "Classes of half a millimetre, named by their ends. The sample's shares are spread over the whole lot and rounded by " +
 			"largest remainder, so that they add up to it.",
-		Inputs: []working.Input{{Name: "Stems received", Value: page.Thousands(p.Lot.Received), Source: working.Entered},
+		Inputs: []working.Input{{Name: "Stems received", Value: words.Thousands(p.Lot.Received), Source: working.Entered},
 			{
 				Name:   "Measured",
 				Value:  fmt.Sprintf("%d, of which the newest %d are used", len(p.Readings), len(p.Sample)),
@@ -229,7 +237,7 @@ func howSure(p stockstage.LotPage) working.Working {
 				Value:  fmt.Sprintf("%.0f of %d measured", p.Share.Share*float64(p.Share.Of), p.Share.Of),
 				Source: working.Measured,
 			},
-			{Name: "Stems in the lot", Value: page.Thousands(p.Lot.Received), Source: working.Entered},
+			{Name: "Stems in the lot", Value: words.Thousands(p.Lot.Received), Source: working.Entered},
 			{Name: "To halve the range", Value: fmt.Sprintf("measure %d more", p.Share.More), Source: "statistics"},
 		},
 	}

@@ -3,6 +3,7 @@ package wood
 import (
 	"html/template"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -12,7 +13,9 @@ import (
 	"unionknot/internal/nursery"
 	woodstage "unionknot/internal/nursery/wood"
 	"unionknot/internal/outlook"
+	"unionknot/internal/store"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 type collectPage struct {
@@ -23,6 +26,16 @@ type collectPage struct {
 	Sent     string // the row whose form was sent
 	Today    string
 	Query    template.URL
+	Scanned  string // a label's code that was scanned
+	PrintNow bool   // codes were reserved for the sheet: it is printed now
+}
+
+// query is the address's, without what only one look asks for.
+func query(r *http.Request) template.URL {
+	q := r.URL.Query()
+	q.Del("label")
+	q.Del("print")
+	return template.URL(q.Encode())
 }
 
 func collectAsked(r *http.Request) outlook.CollectAsked {
@@ -56,9 +69,54 @@ func (s wood) showCollect(w http.ResponseWriter, r *http.Request, f page.Form, s
 		Measured:   outlook.Measured,
 		Sent:       sent,
 		Today:      s.Nursery.Today().Format("2006-01-02"),
-		Query:      template.URL(r.URL.Query().Encode()),
+		Query:      query(r),
+		PrintNow:   r.URL.Query().Has("print"),
+	}
+	if typed := nursery.CleanCode(r.URL.Query().Get("label")); typed != "" && sent == "" {
+		i := slices.IndexFunc(c.Labels, func(l store.WoodLabel) bool { return l.Code == typed })
+		if i < 0 {
+			f.Problems = map[string]string{"label": words.NoLabel(typed)}
+			f.Values.Set("label", typed)
+			status = http.StatusNotFound
+		} else {
+			p.Scanned = typed
+		}
 	}
 	return s.ShowStatus(w, r, s.views["collect"], page.Frame{Title: "Wood to cut", Stage: "Wood", Data: p, Form: f}, status)
+}
+
+// reserve gives the sheet's plants their codes, to print the sheet or its labels.
+func (s wood) reserve(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	_, err = s.Nursery.ReserveLabels(r.Context(), page.Actor(r), collectAsked(r))
+	if form, ok := page.NewForm().WithProblems(err); ok {
+		return s.showCollect(w, r, form, http.StatusUnprocessableEntity, "")
+	} else if err != nil {
+		return err
+	}
+	q := r.URL.Query()
+	if f.Text("for") == "sheet" {
+		q.Set("print", "now")
+		return page.Go(w, r, "/wood/collect?"+q.Encode())
+	}
+	return page.Go(w, r, "/wood/collect/labels?"+q.Encode())
+}
+
+// dropLabel drops a label whose wood is not cut after all.
+func (s wood) dropLabel(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	code := f.Text("label")
+	if err := s.Nursery.DropLabel(r.Context(), page.Actor(r), code); err != nil {
+		return err
+	}
+	s.Flash(r, "Label %s is dropped; its code is given to nothing else.", code)
+	return page.Go(w, r, "/wood/collect?"+string(query(r)))
 }
 
 // cut keys in what was really cut of a line of the sheet.
@@ -96,14 +154,14 @@ func (s wood) collectLabels(w http.ResponseWriter, r *http.Request) error {
 		page.Frame{
 			Title: "Labels for the wood to cut",
 			Bare:  true,
-			Data:  collectPage{Collection: c, Query: template.URL(r.URL.Query().Encode())},
+			Data:  collectPage{Collection: c, Query: query(r)},
 		},
 	)
 }
 
 // print sends the sheet's labels to the label printer.
 func (s wood) print(w http.ResponseWriter, r *http.Request) error {
-	c, err := s.Nursery.Collect(r.Context(), collectAsked(r))
+	c, err := s.Nursery.ReserveLabels(r.Context(), page.Actor(r), collectAsked(r))
 	if err != nil {
 		return err
 	}
@@ -142,6 +200,10 @@ func (s wood) see(w http.ResponseWriter, r *http.Request) error {
 		Place:      f.Text("place"),
 		Health:     f.Text("health"),
 		Licence:    f.Text("licence"),
+	}
+	if f.Text("gives") != "" {
+		g := f.Int("gives")
+		n.Gives = &g
 	}
 	if err = f.Err(); err == nil {
 		err = s.Nursery.SeeTrue(r.Context(), page.Actor(r), code, n)

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"html/template"
 	"net/http"
+	"strconv"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
@@ -40,9 +41,12 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/wood/bundles/{code}", Who: page.Readers, Do: s.bundle},
 		{Method: "POST", Path: "/wood/bundles/{code}/throw-out", Who: page.Boss, Do: s.throwOut},
 		{Method: "POST", Path: "/wood/bundles/{code}/move", Who: page.Boss, Do: s.move},
+		{Method: "POST", Path: "/wood/bundles/{code}/let-in", Who: page.Boss, Do: s.letIn},
 		{Method: "GET", Path: "/wood/collect", Who: page.Readers, Do: s.collect},
 		{Method: "POST", Path: "/wood/collect", Who: page.Boss, Do: s.cut},
 		{Method: "GET", Path: "/wood/collect/labels", Who: page.Readers, Do: s.collectLabels},
+		{Method: "POST", Path: "/wood/collect/codes", Who: page.Boss, Do: s.reserve},
+		{Method: "POST", Path: "/wood/collect/drop", Who: page.Boss, Do: s.dropLabel},
 		{Method: "POST", Path: "/wood/collect/print", Who: page.Boss, Do: s.print},
 		{Method: "POST", Path: "/wood/plants/{code}/seen", Who: page.Boss, Do: s.see},
 		{Method: "POST", Path: "/wood/plants/{code}/photos", Who: page.Boss, Do: s.addPhoto},
@@ -221,6 +225,9 @@ func (s wood) showPlant(w http.ResponseWriter, r *http.Request, f page.Form, sta
 		f.Values.Set("place", p.Plant.Place)
 		f.Values.Set("health", p.Plant.Health)
 		f.Values.Set("licence", p.Plant.Licence)
+		if p.Plant.Gives != nil {
+			f.Values.Set("gives", strconv.Itoa(*p.Plant.Gives))
+		}
 	}
 	return s.ShowStatus(w, r, s.views["plant"], page.Frame{Title: "Mother plant " + p.Plant.Code, Stage: "Wood", Data: p, Form: f}, status)
 }
@@ -316,5 +323,22 @@ func (s wood) move(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	s.Flash(r, "Bundle %s is kept in %s now.", code, f.Text("place"))
+	return page.Go(w, r, "/wood/bundles/"+code)
+}
+
+// letIn lets a bundle in although it was seen to be unfit.
+func (s wood) letIn(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	code := chi.URLParam(r, "code")
+	err = s.Nursery.LetBundleIn(r.Context(), page.Actor(r), code, f.Text("let_why"))
+	if form, ok := f.WithProblems(err); ok {
+		return s.showBundle(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	s.Flash(r, "Bundle %s is let in until the next look at it.", code)
 	return page.Go(w, r, "/wood/bundles/"+code)
 }

@@ -1,0 +1,253 @@
+package nursery_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"unionknot/internal/core/supply"
+	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/heal"
+	"unionknot/internal/nursery/match"
+	"unionknot/internal/nursery/places"
+	"unionknot/internal/nursery/stock"
+	"unionknot/internal/nursery/wood"
+	"unionknot/internal/outlook"
+	"unionknot/internal/store"
+)
+
+// lineOfOrder is an order as the list of orders has it, and as its own page, the
+// list that Match shows and Today have it: they must agree.
+func (h *house) lineOfOrder(code string) outlook.OrderLine {
+	h.Helper()
+	ls, err := h.Orders(ctx)
+	require.NoError(h, err)
+	var line *outlook.OrderLine
+	for i := range ls {
+		if ls[i].Order.Code == code {
+			line = &ls[i]
+		}
+	}
+	require.NotNil(h, line, "%s is not among the open orders", code)
+	p, err := h.Order(ctx, code, outlook.WhatIf{})
+	require.NoError(h, err)
+	assert.Equal(h, line.Balance, p.Line.Balance, "an order's page and the list")
+	assert.Equal(h, line.Stand, p.Line.Stand, "an order's page and the list")
+	today, err := h.TodayPage(ctx, h.maud)
+	require.NoError(h, err)
+	for _, l := range today.Orders {
+		if l.Order.Code == code {
+			assert.Equal(h, line.Stand, l.Stand, "Today and the list")
+			assert.Equal(h, line.ToGo, l.ToGo, "Today and the list")
+		}
+	}
+	m, err := h.Match(ctx, code, match.Asked{})
+	require.NoError(h, err)
+	assert.Equal(h, line.ToGo, m.Asked.Grafts, "Match and the list")
+	return *line
+}
+
+// made batches, tags and ties grafts of an order, and finishes the tags.
+func (h *house) made(order string, grafts int) []store.Tag {
+	h.Helper()
+	tags := h.tagsOf(h.batch(order, grafts), h.ansel, h.odile)
+	for _, t := range tags {
+		h.tap(h.maud, t.Code, "tied", t.Planned)
+		h.tap(h.maud, t.Code, "finish", 1)
+	}
+	return tags
+}
+
+func (h *house) count(t store.Tag, taken, doubtful, dead int) {
+	h.Helper()
+	c := heal.NewCount{ID: h.uuid(), Look: "first look", Taken: taken, Doubtful: doubtful, Dead: dead, Causes: map[string]int{}}
+	if dead > 0 {
+		c.Causes["dried out"] = dead
+	}
+	require.NoError(h, h.KeepCount(ctx, h.maud, t.Code, c))
+}
+
+func TestCountsReachWhatIsToGo(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(300, 60, 60)
+	fresh := h.lineOfOrder("O-1")
+	require.Positive(t, fresh.ToGo)
+	assert.Equal(t, fresh.ToGo, fresh.Balance.Fresh)
+	tags := h.made("O-1", fresh.ToGo)
+	l := h.lineOfOrder("O-1")
+	assert.Zero(t, l.ToGo, "all that is wanted heals")
+	assert.Equal(t, supply.AllGrafted, l.Stand.State)
+	assert.Equal(t, fresh.ToGo, l.Balance.Healing)
+	assert.GreaterOrEqual(t, l.Balance.Chance, 0.9)
+
+	h.RunFrom(h.Now().AddDate(0, 0, 40))
+	half := func(x store.Tag) { h.count(x, x.Planned/2, 0, x.Planned-x.Planned/2) }
+	half(tags[0])
+	after := h.lineOfOrder("O-1")
+	assert.Positive(t, after.ToGo, "what died is asked for again at once")
+	assert.True(t, after.Fell())
+	today, err := h.TodayPage(ctx, h.maud)
+	require.NoError(t, err)
+	said := false
+	for _, r := range today.Risks {
+		said = said || r.Where == "O-1"
+	}
+	assert.True(t, said, "Today warns of it")
+	for _, x := range tags[1:] {
+		half(x)
+	}
+	worse := h.lineOfOrder("O-1")
+	assert.Greater(t, worse.ToGo, after.ToGo)
+	assert.Equal(t, worse.Balance.Alive+worse.Balance.Dead, fresh.ToGo, "each graft is counted once")
+	assert.Zero(t, worse.Balance.Healing)
+
+	// A recount that finds them alive takes it back.
+	p, err := h.Count(ctx, tags[0].Code, "first look")
+	require.NoError(t, err)
+	require.NoError(t, h.KeepCount(ctx, h.maud, tags[0].Code, heal.NewCount{ID: h.uuid(), Look: "first look", Taken: tags[0].Planned,
+		Replaces: p.Now.ID}))
+	assert.Less(t, h.lineOfOrder("O-1").ToGo, worse.ToGo)
+}
+
+func TestAMetOrderFreesWhatItDrewOn(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(300, 60, 20)
+	h.order("O-2", 20)
+	need := h.lineOfOrder("O-1").ToGo
+	tags := h.made("O-1", need+15)
+	h.RunFrom(h.Now().AddDate(0, 0, 40))
+	for _, x := range tags {
+		h.count(x, x.Planned, 0, 0)
+	}
+	l := h.lineOfOrder("O-1")
+	assert.Equal(t, supply.Met, l.Stand.State)
+	assert.Zero(t, l.ToGo)
+	assert.Empty(t, l.Means.Bars(), "it draws on nothing")
+	other := h.lineOfOrder("O-2")
+	assert.NotContains(t, other.Means.Stock.Says, "O-1")
+}
+
+func TestAShortFinishIsAskedForAgain(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(300, 60, 60)
+	need := h.lineOfOrder("O-1").ToGo
+	tags := h.tagsOf(h.batch("O-1", need), h.ansel)
+	h.tap(h.maud, tags[0].Code, "tied", 5)
+	h.tap(h.maud, tags[0].Code, "finish", 1)
+	l := h.lineOfOrder("O-1")
+	assert.InDelta(t, tags[0].Planned-5, l.ToGo, 1)
+	assert.Equal(t, 5, l.Balance.Healing)
+	assert.Equal(t, need-tags[0].Planned, l.Balance.Bench+l.Balance.Rest)
+}
+
+func TestALotThatIsNotReadyIsNotWoven(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(200, 60, 40)
+	before := h.lineOfOrder("O-1")
+	require.Equal(t, supply.Ready, before.Stand.State)
+	require.NoError(t, h.LookAtLot(ctx, h.maud, "L-1", store.LotLook{Ready: "not ready", Roots: "sour"}))
+	l := h.lineOfOrder("O-1")
+	assert.Equal(t, supply.NoStock, l.Stand.State)
+	assert.Zero(t, l.Means.Stock.Have)
+	m, err := h.Match(ctx, "O-1", match.Asked{})
+	require.NoError(t, err)
+	assert.Zero(t, m.Weave.Paired)
+	require.Len(t, m.Outs, 1)
+	assert.Equal(t, []supply.Gate{supply.NotReady}, m.Outs[0].Gates)
+	all, err := h.Programme(ctx, match.ProgrammeAsked{})
+	require.NoError(t, err)
+	assert.Zero(t, all.Weave.Paired)
+	assert.Len(t, all.Outs, 1)
+
+	isProblem(t, h.LetLotIn(ctx, h.maud, "L-1", " "), "Say in a few words why")
+	assert.ErrorIs(t, h.LetLotIn(ctx, h.ansel, "L-1", "washed"), nursery.ErrNotAllowed)
+	require.NoError(t, h.LetLotIn(ctx, h.maud, "L-1", "washed, the roots are firm"))
+	require.NoError(t, h.LetLotIn(ctx, h.maud, "L-1", "twice is once"))
+	l = h.lineOfOrder("O-1")
+	assert.Equal(t, supply.Ready, l.Stand.State)
+	tags := h.tagsOf(h.batch("O-1", 12), h.ansel)
+	assert.Contains(t, tags[0].Against, "washed, the roots are firm", "why stays on the tag")
+	assert.Contains(t, tags[0].Against, "Maud", "and who")
+
+	// The next look closes what was let in, or opens it.
+	h.RunFrom(h.Now().AddDate(0, 0, 1))
+	require.NoError(t, h.LookAtLot(ctx, h.maud, "L-1", store.LotLook{Ready: "not ready", Roots: "sour"}))
+	assert.Equal(t, supply.NoStock, h.lineOfOrder("O-1").Stand.State)
+	h.RunFrom(h.Now().AddDate(0, 0, 1))
+	require.NoError(t, h.LookAtLot(ctx, h.maud, "L-1", store.LotLook{Ready: "ready"}))
+	assert.Equal(t, supply.Ready, h.lineOfOrder("O-1").Stand.State)
+}
+
+func TestMouldyWoodIsNotWoven(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(200, 60, 40)
+	require.NoError(t, h.AddColdPlace(ctx, h.maud, places.NewColdPlace{Name: "store", SetC: 1, LowC: 0, HighC: 4}))
+	require.NoError(t, h.LookAtCold(ctx, h.maud, "store", places.NewLook{Bundle: "W-1", Found: "mould"}))
+	l := h.lineOfOrder("O-1")
+	assert.Equal(t, supply.NoWood, l.Stand.State)
+	b, err := h.Bundle(ctx, "W-1")
+	require.NoError(t, err)
+	assert.Equal(t, []supply.Gate{supply.NotSound}, b.Out.Gates)
+	h.RunFrom(h.Now().Add(time.Hour))
+	require.NoError(t, h.LookAtCold(ctx, h.maud, "store", places.NewLook{Bundle: "W-1", Found: "sound"}))
+	assert.Equal(t, supply.Ready, h.lineOfOrder("O-1").Stand.State)
+}
+
+func TestStemsInTheRowTakeRowWork(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(200, 60, 40)
+	code, err := h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "lined out", Place: "row 7"})
+	require.NoError(t, err)
+	assert.Equal(t, "L-1", code, "all of it: the same lot")
+	p, err := h.Lot(ctx, "L-1", 0)
+	require.NoError(t, err)
+	assert.Equal(t, outlook.InRow, p.Lot.Form)
+	assert.Equal(t, "row 7", p.Lot.Place)
+	require.Len(t, p.Moved, 1)
+	m, err := h.Match(ctx, "O-1", match.Asked{})
+	require.NoError(t, err)
+	for _, w := range m.Chooser {
+		if w.Technique.Key == "chip-bud" {
+			assert.False(t, w.In, "a chip waits in the row until the stock wakes")
+		}
+	}
+	// Part of it is lifted again, under a code of its own, with the same sample.
+	isProblem(t, second(h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "lifted", Place: "shed", N: 50})), "a code of their own")
+	code, err = h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "lifted", Place: "shed", N: 50, NewCode: "l-1-b"})
+	require.NoError(t, err)
+	assert.Equal(t, "L-1-B", code)
+	part, err := h.Lot(ctx, "L-1-B", 0)
+	require.NoError(t, err)
+	assert.Equal(t, 50, part.Lot.Free)
+	assert.Equal(t, "bare-root", part.Lot.Form)
+	assert.Equal(t, len(p.Readings), len(part.Readings))
+	whole, err := h.Lot(ctx, "L-1", 0)
+	require.NoError(t, err)
+	assert.Equal(t, 150, whole.Lot.Free)
+	isProblem(t, second(h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "lifted", Place: "shed", N: 500, NewCode: "L-9"})), "150 stems free")
+	isProblem(t, second(h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "thrown", Place: "shed"})), "Choose from the list")
+	isProblem(t, second(h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "lined out", Place: "Row 7"})), "stands there already")
+}
+
+func second[A any](_ A, err error) error { return err }
+
+// TestWinterWoodIsNotBuddedInJuly holds the weave of all to what Match says of one
+// order: wood cut in January is no wood for a bud in July.
+func TestWinterWoodIsNotBuddedInJuly(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(200, 60, 40)
+	require.NoError(t, h.AddBundle(ctx, h.maud, wood.NewBundle{Code: "W-9", Plant: "M-1", State: "resting", CutOn: h.Today(), Sticks: 60,
+		LengthMM: 400, BaseMM: 8, TipMM: 6, InternodeMM: 22, BudsPerPiece: 1}))
+	h.on(2027, 7, 20)
+	for _, b := range []string{"W-1", "W-9"} {
+		require.NoError(t, h.LetBundleIn(ctx, h.maud, b, "kept at one degree"))
+	}
+	m, err := h.Match(ctx, "O-1", match.Asked{})
+	require.NoError(t, err)
+	all, err := h.Programme(ctx, match.ProgrammeAsked{})
+	require.NoError(t, err)
+	assert.Zero(t, m.Weave.Paired)
+	assert.Zero(t, all.Weave.Paired, "%+v", all.Weave.Threads)
+}

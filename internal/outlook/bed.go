@@ -1,0 +1,420 @@
+package outlook
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/pairing"
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/supply"
+	"unionknot/internal/core/take"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/core/wood"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+)
+
+// Out is a lot or a bundle that was seen to be unfit: what keeps it out, or what
+// it was let through all the same.
+type Out struct {
+	Code   string
+	Wood   bool
+	N      int // stems or pieces free
+	Gates  []supply.Gate
+	Found  string    // what a look at the bundle found
+	KeepBy time.Time // of a bundle
+	LetIn  *store.LetIn
+}
+
+// KeptPile is a bundle with the day until which it keeps.
+type KeptPile struct {
+	store.BundlePile
+	KeepBy time.Time
+}
+
+// Beds are the lots and bundles that can be woven, and those that what was seen
+// of them keeps out.
+type Beds struct {
+	f       *snapshot.Snapshot
+	keep    *Keeper
+	lots    map[int64][]store.LotPile // by stock type, oldest first
+	bundles map[int64][]KeptPile      // by variety, those that keep shortest first
+	lotsOut map[int64][]Out
+	woodOut map[int64][]Out
+	byCode  map[string]KeptPile
+	forms   map[string]technique.Ground // of lots by code
+}
+
+// BedsOf sorts the piles of a snapshot, which needs its places for how wood
+// keeps.
+func BedsOf(f *snapshot.Snapshot) *Beds {
+	b := &Beds{f: f, keep: KeeperOf(f), lots: map[int64][]store.LotPile{}, bundles: map[int64][]KeptPile{},
+		lotsOut: map[int64][]Out{}, woodOut: map[int64][]Out{}, byCode: map[string]KeptPile{}, forms: map[string]technique.Ground{}}
+	for _, l := range f.Lots {
+		if l.Free == 0 {
+			continue
+		}
+		b.forms[l.Code] = GroundOf(l.Form)
+		o := LotOut(l)
+		if len(o.Gates) > 0 {
+			b.lotsOut[l.StockTypeID] = append(b.lotsOut[l.StockTypeID], o)
+		}
+		if len(o.Gates) == 0 || o.LetIn != nil {
+			b.lots[l.StockTypeID] = append(b.lots[l.StockTypeID], l)
+		}
+	}
+	for _, w := range f.Bundles {
+		k := KeptPile{w, season.DayOf(b.keep.Keep(w, nil).Keeping.KeepBy)}
+		b.byCode[w.Code] = k
+		if w.Free == 0 {
+			continue
+		}
+		o := BundleOut(k, f.Today)
+		if len(o.Gates) > 0 {
+			b.woodOut[w.VarietyID] = append(b.woodOut[w.VarietyID], o)
+		}
+		if len(o.Gates) == 0 || o.LetIn != nil {
+			b.bundles[w.VarietyID] = append(b.bundles[w.VarietyID], k)
+		}
+	}
+	for _, ws := range b.bundles {
+		slices.SortStableFunc(ws, func(x, y KeptPile) int { return x.KeepBy.Compare(y.KeepBy) })
+	}
+	return b
+}
+
+// GroundOf says where stock of a form is worked.
+func GroundOf(form string) technique.Ground {
+	if form == InRow {
+		return technique.InRow
+	}
+	return technique.OnBench
+}
+
+// LotOut gives what keeps a lot out; no gates where nothing does.
+func LotOut(l store.LotPile) Out {
+	o := Out{Code: l.Code, N: l.Free, Gates: supply.LotGates(l.Ready)}
+	o.let(l.LetIn)
+	return o
+}
+
+// BundleOut gives what keeps a bundle out; no gates where nothing does.
+func BundleOut(k KeptPile, today time.Time) Out {
+	o := Out{Code: k.Code, Wood: true, N: k.Free, Gates: supply.BundleGates(k.Found, k.KeepBy, today), KeepBy: k.KeepBy}
+	if slices.Contains(o.Gates, supply.NotSound) {
+		o.Found = k.Found
+	}
+	o.let(k.LetIn)
+	return o
+}
+
+// let notes that it was let in, if through all that keeps it out.
+func (o *Out) let(in []store.LetIn) {
+	if len(in) == 0 || len(o.Gates) == 0 {
+		return
+	}
+	for _, g := range o.Gates {
+		if !in[0].Through(string(g)) {
+			return
+		}
+	}
+	o.LetIn = &in[0]
+}
+
+// GatesText are the gates as they are kept.
+func (o Out) GatesText() string {
+	out := make([]string, len(o.Gates))
+	for i, g := range o.Gates {
+		out[i] = string(g)
+	}
+	return strings.Join(out, ",")
+}
+
+// Lots lists the lots of a stock type that can be woven, oldest first.
+func (b *Beds) Lots(stockType int64) []store.LotPile { return b.lots[stockType] }
+
+// Bundles lists the bundles of a variety that can be woven, those that keep
+// shortest first.
+func (b *Beds) Bundles(variety int64) []KeptPile { return b.bundles[variety] }
+
+// Outs lists what keeps an order's lots and bundles out, or kept them until they
+// were let in.
+func (b *Beds) Outs(o store.Order) []Out {
+	return slices.Concat(b.lotsOut[o.StockTypeID], b.woodOut[o.VarietyID])
+}
+
+// LetIn gives the letting in of a lot or a bundle, nil where it needed none.
+func (b *Beds) LetIn(o store.Order, code string, wood bool) *store.LetIn {
+	for _, x := range b.Outs(o) {
+		if x.Code == code && x.Wood == wood {
+			return x.LetIn
+		}
+	}
+	return nil
+}
+
+// Grounds are where the stock of a type stands that can be woven; on the bench
+// where there is none.
+func (b *Beds) Grounds(stockType int64) []technique.Ground {
+	var out []technique.Ground
+	for _, l := range b.lots[stockType] {
+		if g := GroundOf(l.Form); !slices.Contains(out, g) {
+			out = append(out, g)
+		}
+	}
+	if len(out) == 0 {
+		return []technique.Ground{technique.OnBench}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// States are the states of a variety's wood that can be woven, nil for none.
+func (b *Beds) States(variety int64) (states []string) {
+	for _, w := range b.bundles[variety] {
+		if !slices.Contains(states, w.State) {
+			states = append(states, w.State)
+		}
+	}
+	return states
+}
+
+// Pricing prices taking from lots and bundles for a genus, in grafts.
+type Pricing struct {
+	learned take.Learned
+	mean    float64 // the best expected take, about which they are weighed
+	piece   float64 // a piece's price
+	today   time.Time
+}
+
+// Pricing readies it for a genus.
+func (r *OrderSizer) Pricing(genus string) Pricing {
+	p := Pricing{learned: r.Learned[genus], today: r.F.Today}
+	rate := 0.0
+	for _, b := range r.Beliefs[genus] {
+		if m := b.Take.Mean(); m > p.mean {
+			p.mean, rate = m, b.Technique.RatePerHour
+		}
+	}
+	graft := float64(r.F.House.StemCents+r.F.House.PieceCents) + float64(r.F.House.WageCents)/math.Max(1, rate)
+	p.piece = float64(r.F.House.PieceCents) / math.Max(1, graft)
+	return p
+}
+
+func (p Pricing) bundle(b KeptPile) float64 {
+	// To the day: what moves by minutes must not change the weave.
+	return supply.BundleCost(
+		p.mean,
+		supply.Kept{DaysKept: float64(season.Days(b.CutOn, p.today)), LeftDays: float64(season.Days(p.today, b.KeepBy)),
+			LifeDays: wood.Life(b.State), Known: p.learned.Effect(take.Bundle, b.Code)},
+		p.learned,
+		p.piece,
+	)
+}
+
+// StockPiles are a type's stems that can be woven, as the weave takes them.
+func (b *Beds) StockPiles(stockType int64, of string, p Pricing) (out []pairing.Pile) {
+	for _, l := range b.lots[stockType] {
+		out = append(out, pairing.Pile{ID: l.Code, Of: of, Risk: supply.LotCost(p.mean, p.learned.Effect(take.Lot, l.Code)),
+			Classes: LotDiameters(l).Free})
+	}
+	return out
+}
+
+// WoodPiles are a variety's pieces that can be woven, as the weave takes them.
+// What keeps shortest goes first where nothing else speaks: a hair a bundle.
+func (b *Beds) WoodPiles(variety int64, of string, p Pricing) ([]pairing.Pile, error) {
+	var out []pairing.Pile
+	for i, w := range b.bundles[variety] {
+		d, _, err := BundleDiameters(w.BundlePile)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, pairing.Pile{ID: w.Code, Of: of, Classes: d.Free, Risk: p.bundle(w) + float64(i)*1e-5})
+	}
+	return out, nil
+}
+
+// WayChoice is how a planner takes a technique.
+type WayChoice int
+
+// A technique is taken as the season has it, against it, or not at all.
+const (
+	AsOpen WayChoice = iota
+	AgainstSeason
+	LeftOut
+)
+
+// Ways are the techniques that can join an order's stock and wood today, where
+// the stock stands; one that serves on the bench and in the row stands once for
+// each. choose may be nil: as the season has them.
+func (r *OrderSizer) Ways(o store.Order, choose func(t technique.Technique) WayChoice) []pairing.Way {
+	beliefs, cal := r.Know(o.Genus, o.StockGenus)
+	grounds := r.Beds.Grounds(o.StockTypeID)
+	key := fmt.Sprint(o.Genus, " on ", o.StockGenus, grounds)
+	if choose == nil {
+		if ws, ok := r.ways[key]; ok {
+			return ws
+		}
+	}
+	var out []pairing.Way
+	for _, t := range r.F.Techniques {
+		for _, ground := range grounds {
+			against := false
+			if choose != nil {
+				switch choose(t) {
+				case LeftOut:
+					continue
+				case AgainstSeason:
+					against = true
+				}
+			}
+			if !against && r.Standing(t, cal, ground).Verdict == technique.Shut {
+				continue
+			}
+			out = append(out, pairing.Way{
+				Key:    t.Key,
+				Joins:  t.Joins,
+				Misfit: t.Misfit,
+				Cost:   supply.TakingOf(t, beliefs[t.Key].Expected, r.Learned[o.Genus]).Cost,
+				Unfit: func(code string) technique.Misfit {
+					w := r.Beds.byCode[code]
+					m := t.MisfitOfWood(w.State, w.BudsPerPiece)
+					if m.Limit == "" && !against && r.standingWith(t, cal, ground, w.State).Verdict == technique.Shut {
+						m = technique.Misfit{Limit: technique.WoodOutOfSeason, State: w.State}
+					}
+					return m
+				},
+				UnfitLot: func(code string) technique.Misfit {
+					if r.Beds.forms[code] != ground {
+						return technique.Misfit{Limit: technique.StockStands}
+					}
+					return technique.Misfit{}
+				},
+			})
+		}
+	}
+	if choose == nil {
+		r.ways[key] = out
+	}
+	return out
+}
+
+// StandingFor says how a technique stands today for an order's stock: the best
+// of where it stands, with whatever wood is in season.
+func (r *OrderSizer) StandingFor(t technique.Technique, o store.Order) technique.Standing {
+	_, cal := r.Know(o.Genus, o.StockGenus)
+	var best technique.Standing
+	for i, ground := range r.Beds.Grounds(o.StockTypeID) {
+		if s := r.Standing(t, cal, ground); i == 0 || s.Better(best) {
+			best = s
+		}
+	}
+	return best
+}
+
+// Weavable is what of an order's stock and wood could be woven now.
+type Weavable struct {
+	Stems, Pieces       int // let in, and fitting something by a technique that is open
+	StemsFree, WoodFree int // whatever was seen of them, and whatever fits
+	Unmeasured          int // stems let in of lots with neither reading nor grade: Match cannot use them
+}
+
+// Weavable counts them. Where there is only one of the two, or nothing is open,
+// all that is let in counts; of an order that is budded in a summer still to
+// come, the stems of a thickness that is budded.
+func (r *OrderSizer) Weavable(o store.Order, n Need) (Weavable, error) {
+	var w Weavable
+	for _, l := range r.F.LotsOf(o.StockTypeID) {
+		w.StemsFree += l.Free
+	}
+	for _, b := range r.F.BundlesOf(o.VarietyID) {
+		w.WoodFree += b.Free
+	}
+	for _, l := range r.Beds.Lots(o.StockTypeID) {
+		if len(LotDiameters(l).All) == 0 {
+			w.Unmeasured += l.Free
+		}
+	}
+	ways := r.Ways(o, nil)
+	if n.Summer && n.Standing.Verdict == technique.Shut {
+		ways = []pairing.Way{{
+			Joins:    n.By.Technique.Joins,
+			Misfit:   n.By.Technique.Misfit,
+			Unfit:    func(string) technique.Misfit { return technique.Misfit{Limit: technique.WoodOutOfSeason} },
+			UnfitLot: func(string) technique.Misfit { return technique.Misfit{} },
+		}}
+		w.Stems, w.Pieces = r.budded(o, ways), 0
+		return w, nil
+	}
+	stock := r.Beds.StockPiles(o.StockTypeID, "", Pricing{})
+	pieces, err := r.Beds.WoodPiles(o.VarietyID, "", Pricing{today: r.F.Today})
+	if err != nil {
+		return w, err
+	}
+	for _, p := range stock {
+		for _, c := range p.Classes {
+			if fitsAny(ways, p.ID, c.Class, pieces) {
+				w.Stems += c.N
+			}
+		}
+	}
+	for _, p := range pieces {
+		for _, c := range p.Classes {
+			if slices.ContainsFunc(ways, func(x pairing.Way) bool {
+				return x.Unfit(p.ID).Limit == "" && (len(stock) == 0 || slices.ContainsFunc(stock, func(s pairing.Pile) bool {
+					return x.UnfitLot(s.ID).Limit == "" && slices.ContainsFunc(s.Classes, func(k caliper.Count) bool { return x.Joins(k.Class, c.Class) })
+				}))
+			}) || len(ways) == 0 {
+				w.Pieces += c.N
+			}
+		}
+	}
+	return w, nil
+}
+
+// budded counts an order's stems that a bud of the coming summer takes, and those
+// that are to be measured until then.
+func (r *OrderSizer) budded(o store.Order, ways []pairing.Way) (n int) {
+	for _, l := range r.Beds.Lots(o.StockTypeID) {
+		if len(LotDiameters(l).All) == 0 {
+			n += l.Free
+		}
+	}
+	for _, p := range r.Beds.StockPiles(o.StockTypeID, "", Pricing{}) {
+		for _, c := range p.Classes {
+			if fitsAny(ways, p.ID, c.Class, nil) {
+				n += c.N
+			}
+		}
+	}
+	return n
+}
+
+// fitsAny says whether stems of a lot's class go with any of the pieces, or with
+// any at all where there are none.
+func fitsAny(ways []pairing.Way, lot string, c caliper.Class, pieces []pairing.Pile) bool {
+	if len(ways) == 0 {
+		return true
+	}
+	for _, x := range ways {
+		if x.UnfitLot(lot).Limit != "" {
+			continue
+		}
+		if len(pieces) == 0 {
+			if m := x.Misfit(c, c).Limit; m != technique.StockThin && m != technique.StockThick {
+				return true
+			}
+		}
+		for _, p := range pieces {
+			if x.Unfit(p.ID).Limit == "" && slices.ContainsFunc(p.Classes, func(k caliper.Count) bool { return x.Joins(c, k.Class) }) {
+				return true
+			}
+		}
+	}
+	return false
+}

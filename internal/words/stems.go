@@ -1,0 +1,46 @@
+package words
+
+import "fmt"
+
+// Problems of stems that are lifted, heeled in, potted or lined out.
+const (
+	ChooseDoing = "Choose from the list what was done: lifted, heeled in, potted or lined out."
+	SayWhere    = "Say where they stand now, such as tunnel 2 or row 7."
+	SayHowMany  = "Say how many stems: 1 or more, or leave it empty for all that are free."
+)
+
+// SayWhyOnTag asks for a reason that stays on the tags.
+const SayWhyOnTag = "Say in a few words why, up to 300 letters: it stays on the tags."
+
+// NoStemFree says that a lot has none.
+func NoStemFree(lot string) string { return fmt.Sprintf("No stem of lot %s is free.", lot) }
+
+// StemsFree says how many a lot has.
+func StemsFree(lot string, n int) string { return fmt.Sprintf("Lot %s has %d stems free.", lot, n) }
+
+// StandsThere says that a lot stands there already.
+func StandsThere(lot, form string) string {
+	return fmt.Sprintf("Lot %s stands there already, %s.", lot, form)
+}
+
+// PartNeedsCode asks for a code for those of a lot that go; aside is how many lie
+// at the bench where all that are free go.
+func PartNeedsCode(lot string, n, free, aside int) string {
+	if n == free {
+		return fmt.Sprintf("%d stems of lot %s lie at the bench for batches and stay as they are. Give those that go a code of their own.",
+			aside, lot)
+	}
+	return fmt.Sprintf("Not all of lot %s goes: %d of %d free. Give those that go a code of their own.", lot, n, free)
+}
+
+// Problems of tags that are stood somewhere to heal.
+const (
+	ChooseTags   = "Scan or tick the tags that stand there."
+	SayHealPlace = "Say where they stand, such as warm box 1, in up to 80 letters."
+)
+
+// MoreAlive asks about a second look with more alive than the first left.
+func MoreAlive(now, taken, doubtful int) string {
+	return fmt.Sprintf("%d alive now, but the first look found %d alive and %d doubtful: a dead graft does not come back. Count again, or "+
+		"correct the first look; if both are right, tick that it is so.", now, taken, doubtful)
+}
