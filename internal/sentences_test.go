@@ -22,7 +22,7 @@ var sentencesLeft = map[string]int{
 	"core/benchday":   14,
 	"core/pairing":    1,
 	"core/season":     17,
-	"core/supply":     3,
+	"core/supply":     4,
 	"core/tally":      13,
 	"core/technique":  1,
 	"core/union":      32,
@@ -41,7 +41,7 @@ var sentencesLeft = map[string]int{
 	"nursery/season":  32,
 	"nursery/stock":   50,
 	"nursery/wood":    39,
-	"outlook":         138,
+	"outlook":         136,
 }
 
 // TestSentencesAreWords finds sentences, which are texts of three words or

@@ -1,6 +1,7 @@
 package nursery_test
 
 import (
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -91,7 +92,7 @@ func TestOrdersThatWantTheSameStemsShareThemByWhatTheyLack(t *testing.T) {
 	th := second.Threads[0]
 	th.N = 1
 	held := h.programme(match.ProgrammeAsked{Held: []pairing.Thread{th}})
-	assert.Nil(t, held.Refused)
+	assert.Empty(t, held.Refused)
 	found := false
 	for _, x := range lineOf(held, "O-1").Threads {
 		found = found || x.Held && x.Lot == th.Lot && x.Stock == th.Stock && x.Scion == th.Scion
@@ -102,8 +103,13 @@ func TestOrdersThatWantTheSameStemsShareThemByWhatTheyLack(t *testing.T) {
 	assert.Zero(t, lineOf(apart, "O-1").Short, "what one leaves the other has")
 	th.N = 5000
 	gone := h.programme(match.ProgrammeAsked{Held: []pairing.Thread{th}})
-	require.NotNil(t, gone.Refused)
-	assert.Contains(t, words.NotHeld(gone.Refused), "cannot be held")
+	require.Len(t, gone.Refused, 1)
+	assert.Contains(t, words.NotHeld(gone.Refused[0]), "cannot be held")
+	stays := second.Threads[0]
+	stays.N = 1
+	both := h.programme(match.ProgrammeAsked{Held: []pairing.Thread{th, stays}})
+	require.Len(t, both.Refused, 1, "only what cannot be is let go of")
+	assert.True(t, slices.ContainsFunc(lineOf(both, stays.Order).Threads, func(x pairing.Thread) bool { return x.Held }), "the other is held")
 	assert.Equal(t, p.Print, gone.Print)
 	_, err := h.Programme(ctx, match.ProgrammeAsked{Banned: make([]pairing.Pair, 201)})
 	isProblem(t, err, "At most 200")

@@ -153,7 +153,7 @@ func Collect(f *snapshot.Snapshot, orders []OrderLine, asked CollectAsked) (Coll
 		}
 	}
 	slices.SortStableFunc(c.Lines, func(a, b CollectLine) int {
-		return cmp.Or(natural(a.Plant.Place, b.Plant.Place), natural(a.Plant.Code, b.Plant.Code))
+		return cmp.Or(Natural(a.Plant.Place, b.Plant.Place), Natural(a.Plant.Code, b.Plant.Code))
 	})
 	return c, nil
 }
@@ -346,8 +346,8 @@ func stickOf(f *snapshot.Snapshot, l *CollectLine, buds int) {
 	}
 }
 
-// natural orders names as people do: row 9 before row 12.
-func natural(a, b string) int {
+// Natural orders names as people do: row 9 before row 12.
+func Natural(a, b string) int {
 	for a != "" && b != "" {
 		da, db := digits(a), digits(b)
 		if da > 0 && db > 0 {

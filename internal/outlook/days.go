@@ -10,6 +10,7 @@ import (
 	"unionknot/internal/core/working"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // DayTag is a run of like tags of one hand in one half-day.
@@ -21,6 +22,7 @@ type DayTag struct {
 	Variety   string
 	StockType string
 	Technique string
+	Short     string // a word for it
 	Lot       string
 	Bundle    string
 	Locked    bool
@@ -85,7 +87,7 @@ func BenchDaysOf(f *snapshot.Snapshot, from time.Time) DaysPage {
 		if j.Fixed {
 			pieces = append(
 				pieces,
-				benchday.Piece{Job: i, Hand: j.Hand, Slot: j.Slot, Grafts: j.Grafts, Hours: float64(j.Grafts) / d.Work.Rate[j.Technique]},
+				benchday.Piece{Job: i, Hand: j.Hand, Slot: j.Slot, Grafts: j.Grafts, Hours: float64(j.Grafts) * (1/d.Work.Rate[j.Technique] + j.Prepare)},
 			)
 		} else {
 			left = append(left, benchday.Left{Job: i, Grafts: j.Grafts})
@@ -205,6 +207,7 @@ func (c *DayCell) add(d *Diary, x benchday.Piece) {
 			Variety:   t.Variety,
 			StockType: t.StockType,
 			Technique: t.TechniqueName,
+			Short:     words.TechniqueShort(t.Technique),
 			Lot:       t.Lot,
 			Bundle:    t.Bundle,
 			Locked:    t.Locked,
@@ -237,8 +240,8 @@ func (p *DaysPage) explain(d *Diary) {
 		Title:  "The plan of the bench days",
 		Answer: fmt.Sprintf("%d grafts on open tags, %d of them late", p.Open, p.Score.Late),
 		Rule:   "bench days",
-		Range:  fmt.Sprintf("no plan of these tags has fewer than %d late", p.Score.LeastLate),
-		Says: "Each tag takes its grafts at the house's rate and the worker's own pace, with laying out, a change of lot or bundle, " +
+		Range:  words.LeastLate(p.Score.LeastLate, p.RestGrafts),
+		Says: "Each tag takes its grafts at the house's rate and the worker's own pace, with making the stems ready, laying out, a change of lot or bundle, " +
 			"ten minutes in the hour off the cut, and tiring after two hours. A tag is late when it stands after the last day its " +
 			"season is open and its wood keeps.",
 		Inputs: []working.Input{

@@ -1,12 +1,14 @@
 package outlook
 
 import (
+	"fmt"
 	"math"
 	"slices"
 	"time"
 
 	"unionknot/internal/core/benchday"
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
@@ -152,7 +154,8 @@ func (d *Diary) fill(f *snapshot.Snapshot, stay bool) {
 		case hand >= 0 && (stay || t.Locked):
 			j.Fixed, j.Hand, j.Slot = true, hand, slot
 		}
-		lim.set(&j, t.StockGenus, t.Bundle, t.BundleCutOn)
+		j.Prepare = supply.PrepareHours(t.LotForm, 1)
+		lim.set(&j, t.StockGenus, t.LotForm, t.Bundle, t.BundleCutOn)
 		d.TagOf[len(d.Work.Jobs)-1] = i
 	}
 	rest := f.Rest
@@ -176,7 +179,8 @@ func (d *Diary) fill(f *snapshot.Snapshot, stay bool) {
 			Grafts:    n,
 			Weight:    lateWeight[r.Priority],
 		}
-		lim.set(&j, r.StockGenus, r.Bundle, r.CutOn)
+		j.Prepare = supply.PrepareHours(r.LotForm, 1)
+		lim.set(&j, r.StockGenus, r.LotForm, r.Bundle, r.CutOn)
 		d.Rest[len(d.Work.Jobs)-1] = rest[i:k]
 		i = k
 	}
@@ -198,10 +202,11 @@ type keptBundle struct {
 	keepBy time.Time
 }
 
-// window is how a technique stands in a season group with wood of a state.
-// Where it is shut now but opens later, Until is the end of that window.
-func (l *limits) window(group, key, wood string) technique.Standing {
-	at := group + "/" + key + "/" + wood
+// window is how a technique stands in a season group with wood of a state, where
+// the stock stands. Where it is shut now but opens later, Until is the end of that
+// window.
+func (l *limits) window(group, key, wood string, ground technique.Ground) technique.Standing {
+	at := fmt.Sprint(group, "/", key, "/", wood, ground)
 	if st, ok := l.windows[at]; ok {
 		return st
 	}
@@ -212,9 +217,9 @@ func (l *limits) window(group, key, wood string) technique.Standing {
 	}
 	var st technique.Standing
 	if t, ok := l.f.Technique(key); ok {
-		st = t.Standing(cal, []string{wood}, technique.OnBench, l.f.Today)
+		st = t.Standing(cal, []string{wood}, ground, l.f.Today)
 		if st.Verdict == technique.Shut && !st.Opens.IsZero() {
-			st.Until = t.Standing(cal, []string{wood}, technique.OnBench, st.Opens).Until
+			st.Until = t.Standing(cal, []string{wood}, ground, st.Opens).Until
 		}
 	}
 	l.windows[at] = st
@@ -222,14 +227,14 @@ func (l *limits) window(group, key, wood string) technique.Standing {
 }
 
 // set gives a job its first and last half-day and adds it.
-func (l *limits) set(j *benchday.Job, stockGenus, bundle string, cutOn time.Time) {
+func (l *limits) set(j *benchday.Job, stockGenus, form, bundle string, cutOn time.Time) {
 	b, ok := l.bundles[bundle]
 	if !ok {
 		w, _ := l.f.Bundle(bundle) // it is under an open tag, or aside
 		b = keptBundle{w.State, season.DayOf(l.keep.Keep(w, nil).Keeping.KeepBy)}
 		l.bundles[bundle] = b
 	}
-	st := l.window(l.f.Genus(stockGenus).SeasonGroup, j.Technique, b.state)
+	st := l.window(l.f.Genus(stockGenus).SeasonGroup, j.Technique, b.state, GroundOf(form))
 	x := technique.SpanOf(st, l.d.from, season.DayOf(cutOn), b.keepBy)
 	j.Earliest, j.Latest, j.Keep = max(l.d.Now, l.d.Slot(x.First, 1)), l.d.Slot(x.Last, 2), l.d.Slot(b.keepBy, 2)
 	l.d.Work.Jobs = append(l.d.Work.Jobs, *j)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/union"
 	"unionknot/internal/core/wood"
 	"unionknot/internal/core/working"
@@ -11,7 +12,7 @@ import (
 )
 
 // InRow is the form of stock that stands where it grows.
-const InRow = "in the row"
+const InRow = supply.InRow
 
 // Diameters is a lot or a bundle as classes: what there was, and what is
 // free of each.

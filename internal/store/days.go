@@ -14,6 +14,7 @@ type RestThread struct {
 	StockGenus string    `db:"stock_genus"`
 	Variety    string    `db:"variety"`
 	CutOn      time.Time `db:"cut_on"` // the bundle's
+	LotForm    string    `db:"lot_form"`
 }
 
 // RestThreads lists what standing batches have on no tag.
@@ -23,7 +24,8 @@ func (q Q) RestThreads(ctx context.Context) (rs []RestThread, err error) {
 		&rs,
 		`select h.batch_id, h.lot_id, l.code as lot, h.stock_mm, h.bundle_id, w.code as bundle, h.wood_mm, h.technique, h.n -
 			coalesce(g.n, 0)::int as n,
-		b.code as batch, o.priority, s.genus as stock_genus, v.name as variety, w.cut_on
+		b.code as batch, o.priority, s.genus as stock_genus, v.name as variety, w.cut_on,
+		l.form as lot_form
 		from batch b join batch_thread h on h.batch_id = b.id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
 		join stock_lot l on l.id = h.lot_id join stock_type s on s.id = l.stock_type_id join wood_bundle w on w.id = h.bundle_id
 		left join lateral (select sum(x.n) as n from tag t join tag_thread x on x.tag_id = t.id where t.batch_id = h.batch_id and
@@ -161,4 +163,10 @@ func (q Q) UndoDayPlan(ctx context.Context, id int64, at time.Time) error {
 func (q Q) LockDays(ctx context.Context) error {
 	_, err := q.exec(ctx, `select pg_advisory_xact_lock(6174012)`)
 	return err
+}
+
+// NextTags lists the tags of the first day after one on which any stands.
+func (q Q) NextTags(ctx context.Context, after time.Time) (ts []Tag, err error) {
+	err = q.all(ctx, &ts, tagSelect+`where t.day = (select min(day) from tag where day > $1 and finished_at is null) order by t.id`, after)
+	return ts, err
 }

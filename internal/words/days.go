@@ -1,8 +1,11 @@
 package words
 
 import (
+	"fmt"
+
 	"unionknot/internal/core/benchday"
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/technique"
 )
 
@@ -36,4 +39,39 @@ func Lack(l benchday.Lack) string {
 		return "every half-day is full"
 	}
 	return string(l)
+}
+
+// techniqueShort is a word for each technique, by its key, where there is no room
+// for its name.
+var techniqueShort = map[string]string{"splice": "splice", "whip-and-tongue": "tongue", "cleft-one-side": "cleft",
+	"off-centre-cleft": "off-c.", "saddle": "saddle", "tool-cut": "tool", "side-veneer": "veneer", "bark-flap": "flap", "rind-graft": "rind",
+	"chip-bud": "chip", "t-bud": "T-bud"}
+
+// TechniqueShort is a word for a technique, by its key.
+func TechniqueShort(key string) string {
+	if s := techniqueShort[key]; s != "" {
+		return s
+	}
+	return key
+}
+
+// LeastLate says how few grafts any plan has late; rest is how many stand on no
+// day yet, which such a plan has too.
+func LeastLate(n, rest int) string {
+	if rest > 0 {
+		return fmt.Sprintf("no plan of these tags and of the %d grafts on no day has fewer than %d late", rest, n)
+	}
+	return fmt.Sprintf("no plan of these tags has fewer than %d late", n)
+}
+
+// MakeReady says what is done to stems of a form on the day before they are
+// worked.
+func MakeReady(form string) string {
+	switch form {
+	case supply.Potted:
+		return "water, strip below the cut, take off what would drip on the union, set out by size"
+	case supply.InRow:
+		return "strip below the cut, take off what would drip on the union, wet dry soil"
+	}
+	return "wash, trim the roots, strip below the cut, sort by size, keep the roots covered"
 }

@@ -48,6 +48,7 @@ type Job struct {
 	Earliest, Latest              int     // half-days in which it may be made, both included
 	Weight                        float64 // of a graft that is late: more for a higher priority
 	Keep                          int     // the half-day until which its wood keeps
+	Prepare                       float64 // hours of making its stem ready, a graft
 	// Fixed says that it stays with a hand in a half-day.
 	Fixed      bool
 	Hand, Slot int
@@ -114,7 +115,7 @@ type Plan struct {
 
 // perGraft is what a graft of a job takes at the least, in standard hours.
 func (p *Problem) perGraft(j Job) float64 {
-	return 1/p.Rate[j.Technique] + tagHours/float64(p.size(j))
+	return 1/p.Rate[j.Technique] + j.Prepare + tagHours/float64(p.size(j))
 }
 
 func (p *Problem) size(j Job) int {
@@ -125,7 +126,7 @@ func (p *Problem) size(j Job) int {
 }
 
 // hours is what a tag of n grafts takes, in standard hours.
-func (p *Problem) hours(j Job, n int) float64 { return float64(n)/p.Rate[j.Technique] + tagHours }
+func (p *Problem) hours(j Job, n int) float64 { return float64(n)*(1/p.Rate[j.Technique]+j.Prepare) + tagHours }
 
 // capacity is a hand's standard hours in a half-day.
 func (p *Problem) capacity(h, s int) float64 {

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"unionknot/internal/core/supply"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
@@ -65,7 +66,14 @@ type SheetHand struct {
 	Name   string
 	Tags   []store.Tag
 	Grafts int
-	Hours  float64 // at the worker's own pace, with rests
+	Hours  float64 // at the worker's own pace, with rests and their part of making stems ready
+}
+
+// Ready is stems of a lot to make ready for a day of work.
+type Ready struct {
+	Draw
+	Form  string
+	Hours float64
 }
 
 // DaySheet is what a bench day needs, and who does what.
@@ -74,7 +82,11 @@ type DaySheet struct {
 	Hands     []SheetHand
 	Grafts    int
 	Wood      []Draw
-	Stock     []Draw
+	Stock     []Draw  // to fetch
+	Walk      []Draw  // stems in the row, worked where they stand, in walking order
+	Ready     []Ready // stems of the next day of work to make ready on this one
+	ReadyFor  time.Time
+	ReadyH    float64 // hours of that
 	Materials []Material
 	Tags      []store.Tag
 	Back, On  time.Time
@@ -117,12 +129,16 @@ func (s *Stage) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 		h := &d.Hands[len(d.Hands)-1]
 		h.Tags, h.Grafts = append(h.Tags, t), h.Grafts+t.Planned
 		if p := pace[t.Worker]; p > 0 {
-			h.Hours += float64(t.Planned) / math.Max(1, rate[t.Technique]*p) / (1 - restShare)
+			h.Hours += (float64(t.Planned)/math.Max(1, rate[t.Technique]*p) + supply.PrepareHours(t.LotForm, t.Planned)/p) / (1 - restShare)
 		}
 		d.Grafts += t.Planned
 		if t.FinishedAt == nil {
 			d.Wood = drawn1(d.Wood, t.Bundle, t.BundlePlace, t.Variety, t.Planned-t.Tied, t.Worker)
-			d.Stock = drawn1(d.Stock, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, t.Worker)
+			if t.LotForm == supply.InRow {
+				d.Walk = drawn1(d.Walk, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, t.Worker)
+			} else {
+				d.Stock = drawn1(d.Stock, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, t.Worker)
+			}
 		}
 	}
 	byPlace := func(a, b Draw) int {
@@ -130,8 +146,35 @@ func (s *Stage) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 	}
 	slices.SortFunc(d.Wood, byPlace)
 	slices.SortFunc(d.Stock, byPlace)
+	slices.SortFunc(d.Walk, func(a, b Draw) int {
+		return cmp.Or(outlook.Natural(a.Place, b.Place), outlook.Natural(a.Code, b.Code))
+	})
 	d.materials()
-	return d, nil
+	return d, s.ready(ctx, q, &d)
+}
+
+// ready lists the stems to make ready for the next day on which tags stand.
+func (s *Stage) ready(ctx context.Context, q store.Q, d *DaySheet) error {
+	next, err := q.NextTags(ctx, d.Day)
+	if err != nil {
+		return err
+	}
+	var ds []Draw
+	forms := map[string]string{}
+	for _, t := range next {
+		if t.FinishedAt != nil {
+			continue
+		}
+		d.ReadyFor = t.Day
+		forms[t.Lot] = t.LotForm
+		ds = drawn1(ds, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, t.Worker)
+	}
+	slices.SortFunc(ds, func(a, b Draw) int { return cmp.Or(outlook.Natural(a.Place, b.Place), outlook.Natural(a.Code, b.Code)) })
+	for _, x := range ds {
+		r := Ready{Draw: x, Form: forms[x.Code], Hours: supply.PrepareHours(forms[x.Code], x.N)}
+		d.Ready, d.ReadyH = append(d.Ready, r), d.ReadyH+r.Hours
+	}
+	return nil
 }
 
 func drawn1(ds []Draw, code, place, what string, n int, hand string) []Draw {

@@ -54,7 +54,7 @@ type ProgrammePage struct {
 	Weave   pairing.Weave
 	Names   map[string]string // of techniques
 	Print   string
-	Refused *pairing.HeldError // what is held and cannot be
+	Refused []*pairing.HeldError // what was held and cannot be any more: let go of
 	Working working.Working
 	Left    []LeftLine
 	Ties    []store.Tie
@@ -111,13 +111,7 @@ func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked Progr
 		p.Lines = append(p.Lines, line)
 	}
 	b.p.Held, b.p.Banned = asked.Held, asked.Banned
-	p.Weave, err = pairing.Solve(b.p)
-	if errors.As(err, &p.Refused) {
-		// What is free may have changed since it was held: say so, and go on without.
-		b.p.Held = nil
-		p.Weave, err = pairing.Solve(b.p)
-	}
-	if err != nil {
+	if p.Weave, err = b.solve(&p); err != nil {
 		return p, err
 	}
 	if a := asked.Why; a != nil {
@@ -133,6 +127,24 @@ func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked Progr
 	p.Outs = b.outs
 	p.sortOut()
 	return p, nil
+}
+
+// solve weaves. What is free may have changed since a thread was held: one that
+// cannot be any more is let go of and noted, the others stay held.
+func (b *programmeBuilder) solve(p *ProgrammePage) (pairing.Weave, error) {
+	for {
+		w, err := pairing.Solve(b.p)
+		var no *pairing.HeldError
+		if !errors.As(err, &no) {
+			return w, err
+		}
+		i := slices.Index(b.p.Held, no.Thread)
+		if i < 0 {
+			return w, err
+		}
+		p.Refused = append(p.Refused, no)
+		b.p.Held = slices.Delete(slices.Clone(b.p.Held), i, i+1)
+	}
 }
 
 // UsualHealing is how a genus' bench grafts usually heal. House default.

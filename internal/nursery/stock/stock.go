@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
@@ -16,7 +17,7 @@ import (
 )
 
 // Forms in which stock comes.
-var Forms = []string{"bare-root", "potted", outlook.InRow}
+var Forms = []string{supply.BareRoot, supply.Potted, supply.InRow}
 
 // NewLot is what is asked of stock that came or was lined out.
 type NewLot struct {

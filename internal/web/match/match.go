@@ -76,6 +76,10 @@ func (m match) undo(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	if len(f.Values["batch"]) == 0 {
+		m.Flash(r, "Tick the batches to take back.")
+		return page.Go(w, r, "/match")
+	}
 	if err := m.Nursery.UndoBatches(r.Context(), page.Actor(r), f.Values["batch"]); err != nil {
 		return err
 	}

@@ -88,6 +88,10 @@ func (m match) showProgramme(w http.ResponseWriter, r *http.Request, f page.Form
 	if err != nil {
 		return err
 	}
+	for _, no := range pp.Refused { // let go of in the addresses too
+		text := matchstage.ThreadText(no.Thread)
+		v["hold"] = slices.DeleteFunc(v["hold"], func(s string) bool { return s == text })
+	}
 	p := programmePage{ProgrammePage: pp, Query: template.URL(v.Encode()), Tie: "film"}
 	low, high := draw.StrandSpan(pp.Lines)
 	ways := map[string]int{}

@@ -30,10 +30,6 @@ var funcs = template.FuncMap{
 	"firstname": func(s string) string { first, _, _ := strings.Cut(s, " "); return first },
 	"hoursbar":  draw.HoursBar,
 	// short is a name's first letters, for narrow places.
-	"short": func(s string) string {
-		r := []rune(s)
-		return string(r[:min(5, len(r))])
-	},
 	"weekhours": func(week [8][3]float64, weekday int, half string) string {
 		x := week[weekday+1][1]
 		if half == "2" {
@@ -74,10 +70,13 @@ var funcs = template.FuncMap{
 	"meansbar": draw.Means,
 	"balance":  draw.Balance,
 	"cutshort": words.CutShort,
+	"ready":    words.MakeReady,
 	"gates":    words.Gates,
-	"healrows":  func(ls []outlook.HealLine, can bool, chosen map[string]bool) HealRows { return HealRows{ls, can, chosen} },
-	"parts":    words.BalanceParts,
-	"expect":   words.Expect,
+	"healrows": func(ls []outlook.HealLine, can bool, chosen map[string]bool) HealRows {
+		return HealRows{ls, can, chosen}
+	},
+	"parts":  words.BalanceParts,
+	"expect": words.Expect,
 	"letin": func(o outlook.Out, f Form, boss bool, action string) LetIn {
 		return LetIn{o, f.Values.Get("let_why"), f.Problems["let_why"], action, boss}
 	},
