@@ -240,7 +240,16 @@ func TestTheDaySheetAddsUpAndIsKeyedInOnce(t *testing.T) {
 		amount[m.Name] = m.Amount
 	}
 	assert.Contains(t, amount["Rubber strip"], "strips")
-	assert.Contains(t, amount, "Sealing wax", "rubber does not seal")
+	assert.Contains(t, amount, "Film over the union", "rubber does not seal")
+	require.NoError(t, h.ChooseWay(ctx, h.maud, "sealing", "brushed wax"))
+	waxed, err := h.Day(ctx, d.Day)
+	require.NoError(t, err)
+	names := ""
+	for _, m := range waxed.Materials {
+		names += m.Name + ", "
+	}
+	assert.Contains(t, names, "Sealing wax", "a house that brushes wax lays it out")
+	assert.NotContains(t, names, "Film over")
 	assert.NotContains(t, amount, "Pots", "pears go to a cold box")
 
 	x := d.Tags[0]

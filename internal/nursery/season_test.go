@@ -36,7 +36,7 @@ func window(t *testing.T, b seasonstage.Band, name string) technique.Standing {
 // budding's own limits.
 func TestEveryTechniqueInEveryGroupOnEveryDay(t *testing.T) {
 	h := newHouse(t)
-	p, err := h.House(ctx, h.maud)
+	p, err := h.Facts(ctx)
 	require.NoError(t, err)
 	require.Len(t, p.Techniques, 11)
 	for _, site := range []string{seasonstage.SiteNorth, seasonstage.SiteSouth} {

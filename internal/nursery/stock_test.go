@@ -7,9 +7,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/heal"
+	"unionknot/internal/nursery/stock"
 	"unionknot/internal/store"
 )
 
@@ -43,7 +45,7 @@ func TestFailedStocksComeBackAsALot(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(60, 20, 20)
 	ts := h.finished(12, h.ansel)
-	isProblem(t, h.ReturnFailed(ctx, h.maud, "L-1", "L-1-F", "", 1), "0 stocks of lot L-1 are counted dead")
+	isProblem(t, h.ReturnFailed(ctx, h.maud, "L-1", stock.Returning{NewCode: "L-1-F", Place: "", N: 1}), "0 stocks of lot L-1 are counted dead")
 	count, err := h.Count(ctx, ts[0].Code, "first look")
 	require.NoError(t, err)
 	tied := count.Tag.Tied
@@ -61,19 +63,26 @@ func TestFailedStocksComeBackAsALot(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 3, p.Failed.N)
 	assert.Contains(t, p.Failed.Tags, ts[0].Code)
-	isProblem(t, h.ReturnFailed(ctx, h.maud, "L-1", "L-1-F", "", 4), "3 stocks of lot L-1")
-	require.NoError(t, h.ReturnFailed(ctx, h.maud, "L-1", "l-1-f", "north bed", 2))
+	isProblem(t, h.ReturnFailed(ctx, h.maud, "L-1", stock.Returning{NewCode: "L-1-F", Place: "", N: 4}), "3 stocks of lot L-1")
+	require.NoError(t, h.ReturnFailed(ctx, h.maud, "L-1", stock.Returning{NewCode: "l-1-f", Place: "north bed", N: 2}))
 	back, err := h.Lot(ctx, "L-1-F", 0)
 	require.NoError(t, err)
 	assert.Equal(t, 2, back.Lot.Free)
 	assert.Equal(t, "L-1", back.From)
 	assert.Contains(t, back.Lot.FailedNote, ts[0].Code)
 	require.NotNil(t, back.Lot.GradeLow, "its classes are those of the tags they failed in")
+	require.NotNil(t, back.Lot.WaitsUntil, "not to the bench on the day they failed")
+	assert.True(t, back.Lot.WaitsUntil.After(h.Today()))
+	assert.Equal(t, []supply.Gate{supply.NotYet}, back.Out.Gates)
+	require.NoError(t, h.ReturnFailed(ctx, h.maud, "L-1", stock.Returning{NewCode: "L-1-G", N: 1, Low: 9, High: 12}))
+	thick, err := h.Lot(ctx, "L-1-G", 0)
+	require.NoError(t, err)
+	assert.Equal(t, 9.0, *thick.Lot.GradeLow, "as they are now")
 	p, err = h.Lot(ctx, "L-1", 0)
 	require.NoError(t, err)
-	assert.Equal(t, 1, p.Failed.N)
-	require.Len(t, p.Back, 1)
-	isProblem(t, h.ReturnFailed(ctx, h.maud, "L-1", "L-1-F", "", 1), "already there")
+	assert.Zero(t, p.Failed.N)
+	require.Len(t, p.Back, 2)
+	isProblem(t, h.ReturnFailed(ctx, h.maud, "L-1", stock.Returning{NewCode: "L-1-F", N: 1}), "0 stocks of lot L-1")
 }
 
 func TestLooksAtALot(t *testing.T) {

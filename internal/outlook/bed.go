@@ -26,7 +26,7 @@ type Out struct {
 	N      int // stems or pieces free
 	Gates  []supply.Gate
 	Found  string    // what a look at the bundle found
-	KeepBy time.Time // of a bundle
+	KeepBy time.Time // of a bundle; of a lot with NotYet, until when it waits
 	LetIn  *store.LetIn
 }
 
@@ -59,7 +59,7 @@ func BedsOf(f *snapshot.Snapshot) *Beds {
 			continue
 		}
 		b.forms[l.Code] = GroundOf(l.Form)
-		o := LotOut(l)
+		o := LotOut(l, f.Today)
 		if len(o.Gates) > 0 {
 			b.lotsOut[l.StockTypeID] = append(b.lotsOut[l.StockTypeID], o)
 		}
@@ -96,8 +96,12 @@ func GroundOf(form string) technique.Ground {
 }
 
 // LotOut gives what keeps a lot out; no gates where nothing does.
-func LotOut(l store.LotPile) Out {
-	o := Out{Code: l.Code, N: l.Free, Gates: supply.LotGates(l.Ready)}
+func LotOut(l store.LotPile, today time.Time) Out {
+	o := Out{Code: l.Code, N: l.Free}
+	if l.WaitsUntil != nil {
+		o.KeepBy = *l.WaitsUntil
+	}
+	o.Gates = supply.LotGates(l.Ready, o.KeepBy, today)
 	o.let(l.LetIn)
 	return o
 }

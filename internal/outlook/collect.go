@@ -65,6 +65,7 @@ type Collection struct {
 	State   map[string]string // of each genus' wood that can be cut now, "" for none
 	Usable  string
 	Sealed  string
+	Tips    string            // what to take along to seal them
 	Short   []CollectShort    // what no mother plant has left to give
 	Labels  []store.WoodLabel // printed, and their wood not keyed in
 }
@@ -114,10 +115,12 @@ func Collect(f *snapshot.Snapshot, orders []OrderLine, asked CollectAsked) (Coll
 		}
 		w := wants[o.Order.VarietyID]
 		if w == nil {
-			w = &wanting{id: o.Order.VarietyID, variety: o.Order.Variety, genus: o.Order.Genus, free: o.Weavable.Pieces}
+			w = &wanting{id: o.Order.VarietyID, variety: o.Order.Variety, genus: o.Order.Genus, free: o.Weavable.Pieces,
+				chips: true}
 			wants[w.id] = w
 			order = append(order, w.id)
 		}
+		w.chips = w.chips && o.Need.By.Technique.Key == "chip-bud"
 		w.free = max(w.free, o.Weavable.Pieces)
 		w.need += o.ToGo
 		w.orders = append(w.orders, o.Order.Code)
@@ -152,6 +155,11 @@ func Collect(f *snapshot.Snapshot, orders []OrderLine, asked CollectAsked) (Coll
 			return c, err
 		}
 	}
+	all := 0
+	for _, l := range c.Lines {
+		all += l.Sticks
+	}
+	c.Tips = words.TipsAlong(f.Answers(), all)
 	slices.SortStableFunc(c.Lines, func(a, b CollectLine) int {
 		return cmp.Or(Natural(a.Plant.Place, b.Plant.Place), Natural(a.Plant.Code, b.Plant.Code))
 	})
@@ -165,7 +173,7 @@ func (c *Collection) fromPlants(f *snapshot.Snapshot, w *wanting, plants []store
 	g := f.Genus(w.genus)
 	lines, yields, left := make([]CollectLine, len(plants)), make([]wood.Yield, len(plants)), make([]int, len(plants))
 	for i, p := range plants {
-		l := CollectLine{Plant: p, LookFor: g.CutNote, Orders: w.orders, Need: lack}
+		l := CollectLine{Plant: p, LookFor: lookFor(f, g, cut.State, w.chips), Orders: w.orders, Need: lack}
 		stickOf(f, &l, c.Asked.Buds)
 		var err error
 		if yields[i], err = l.Stick.Of(); err != nil {
@@ -234,6 +242,19 @@ type wanting struct {
 	genus         string
 	need, free    int
 	orders, parts []string
+	chips         bool // all of it is for chips
+}
+
+// lookFor says what to look for of a genus' wood, by its state and what it is for.
+func lookFor(f *snapshot.Snapshot, g store.Genus, state string, chips bool) string {
+	says := g.CutNote
+	if state == season.RipeGreen {
+		says = strings.TrimSpace(words.LookForGreen + " " + says)
+	}
+	if chips && f.Answers().OldChips() {
+		says = strings.TrimSpace(words.LookForChips + " " + says)
+	}
+	return says
 }
 
 func collectWorking(

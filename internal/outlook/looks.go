@@ -7,14 +7,16 @@ import (
 
 	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/ways"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // firstLook is when a tag is first looked at, by what was made and where it
-// heals; group is its genus' season group.
-func firstLook(t store.Tag, group string) aftercare.Window {
-	return aftercare.Made{Technique: t.Technique, Healing: t.Healing, Group: group, Finished: dayOf(*t.FinishedAt)}.FirstLook()
+// heals, and whether the house covers its buds; group is its genus' season group.
+func firstLook(t store.Tag, group string, covered bool) aftercare.Window {
+	return aftercare.Made{Technique: t.Technique, Healing: t.Healing, Group: group, Covered: covered, Finished: dayOf(*t.FinishedAt)}.FirstLook()
 }
 
 // HealLine is a finished tag waiting for a look.
@@ -96,10 +98,10 @@ func ByPlace(ls []HealLine) (out []HealPlace) {
 // HealOf lists the finished tags that wait to be counted, those due first.
 func HealOf(f *snapshot.Snapshot) HealPage {
 	var p HealPage
-	today := f.Today
+	today, covered := f.Today, f.Answers().BudCovered()
 	for _, t := range f.Uncounted() {
 		l := HealLine{Tag: t, Days: season.Days(dayOf(*t.FinishedAt), today)}
-		w := firstLook(t, f.Genus(t.Genus).SeasonGroup)
+		w := firstLook(t, f.Genus(t.Genus).SeasonGroup, covered)
 		l.DueFrom, l.DueTo = w.From, w.By
 		l.Due, l.Overdue = !today.Before(l.DueFrom), today.After(l.DueTo)
 		if l.Due {
@@ -115,4 +117,29 @@ func HealOf(f *snapshot.Snapshot) HealPage {
 func dayOf(t time.Time) time.Time {
 	y, m, d := t.Local().Date()
 	return time.Date(y, m, d, 0, 0, 0, 0, time.UTC)
+}
+
+// lateWinterDays is how many days before bud swell late winter is. House default.
+const lateWinterDays = 21
+
+// FollowUp is what comes after a finished tag, by its technique, its tie and the
+// house's ways.
+func FollowUp(f *snapshot.Snapshot, t store.Tag) []words.Follows {
+	tech, _ := f.Technique(t.Technique)
+	tied := dayOf(*t.FinishedAt)
+	weeks := 0
+	for _, x := range f.Ties {
+		if x.Key == t.Tie && x.Weeks != nil {
+			weeks = *x.Weeks
+		}
+	}
+	winter := tied.AddDate(1, 0, 0)
+	y := f.Year(f.Genus(t.StockGenus).SeasonGroup)
+	for _, day := range y.Around(tied).Dates(season.BudSwell) {
+		if d := day.AddDate(0, 0, -lateWinterDays); d.After(tied) {
+			winter = d
+			break
+		}
+	}
+	return words.FollowUp(tech, f.Answers(), t.TieName, weeks, t.Healing == ways.PotAtOnce, t.LotForm == InRow, tied, winter)
 }

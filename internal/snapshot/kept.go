@@ -8,6 +8,7 @@ import (
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
+	"unionknot/internal/core/ways"
 	"unionknot/internal/store"
 )
 
@@ -86,6 +87,15 @@ func (s *Settings) Way(key string) store.HouseWay {
 		return store.HouseWay{Key: key}
 	}
 	return s.HouseWays[i]
+}
+
+// Answers are the house's answers, as the core reads them.
+func (s *Settings) Answers() ways.House {
+	h := ways.House{}
+	for _, w := range s.HouseWays {
+		h[ways.Key(w.Key)] = w.Chosen
+	}
+	return h
 }
 
 // Genus finds a genus; an unknown one has no name.

@@ -104,6 +104,13 @@ func (q Q) Techniques(ctx context.Context) (ts []Technique, err error) {
 	return ts, err
 }
 
+// SetTechnique keeps whether a technique is in use, and its limits.
+func (q Q) SetTechnique(ctx context.Context, key string, inUse bool, minMM, maxMM, ratioMin float64) error {
+	_, err := q.exec(ctx, `update technique set in_use = $2, stock_min_mm = $3, stock_max_mm = $4, ratio_min = $5 where key = $1`,
+		key, inUse, minMM, maxMM, ratioMin)
+	return err
+}
+
 // HouseWay is a question on which growers differ, and this house's answer.
 type HouseWay struct {
 	Key      string `db:"key"`

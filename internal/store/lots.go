@@ -47,6 +47,7 @@ type FailedOf struct {
 	Low  *float64 `db:"low"`
 	High *float64 `db:"high"`
 	Tags string   `db:"tags"`
+	Buds bool     `db:"buds"` // buds are among those that failed
 }
 
 // FailedStocks sums them up. cameBack is the ledger's code of those that came
@@ -59,8 +60,9 @@ func (q Q) FailedStocks(ctx context.Context, lot int64, cameBack string) (f Fail
 			0)::int as n,
 		min((select min(stock_mm) from tag_thread x where x.tag_id = t.id)) as low, max((select max(stock_mm) from tag_thread x where
 		x.tag_id = t.id)) as high,
-		coalesce(string_agg(t.code || ' (' || c.dead || ')', ', ' order by t.id), '') as tags
-		from tag t join take_count c on c.id = t.look_id where t.lot_id = $1 and c.dead > 0`,
+		coalesce(string_agg(t.code || ' (' || c.dead || ')', ', ' order by t.id), '') as tags,
+		coalesce(bool_or(k.buds_max = 1), false) as buds
+		from tag t join technique k on k.key = t.technique join take_count c on c.id = t.look_id where t.lot_id = $1 and c.dead > 0`,
 		lot,
 		cameBack,
 	)

@@ -38,24 +38,26 @@ func (q Q) StockTypeFor(ctx context.Context, name, genus string) (id int64, err 
 
 // Lot is stock received or lined out together.
 type Lot struct {
-	ID          int64     `db:"id"`
-	Code        string    `db:"code"`
-	StockTypeID int64     `db:"stock_type_id"`
-	StockType   string    `db:"stock_type"`
-	Genus       string    `db:"genus"`
-	Supplier    string    `db:"supplier"`
-	ReceivedOn  time.Time `db:"received_on"`
-	Form        string    `db:"form"`
-	Place       string    `db:"place"`
-	Received    int       `db:"received"`
-	GradeLow    *float64  `db:"grade_low_mm"`
-	GradeHigh   *float64  `db:"grade_high_mm"`
-	Health      string    `db:"health"`
-	MadeAt      time.Time `db:"made_at"`
-	CameFrom    *int64    `db:"came_from_lot"`
-	FailedNote  string    `db:"failed_note"`
-	Free        int       `db:"free"`
-	Measured    int       `db:"measured"`
+	ID          int64      `db:"id"`
+	Code        string     `db:"code"`
+	StockTypeID int64      `db:"stock_type_id"`
+	StockType   string     `db:"stock_type"`
+	Genus       string     `db:"genus"`
+	Supplier    string     `db:"supplier"`
+	ReceivedOn  time.Time  `db:"received_on"`
+	Form        string     `db:"form"`
+	Place       string     `db:"place"`
+	Received    int        `db:"received"`
+	GradeLow    *float64   `db:"grade_low_mm"`
+	GradeHigh   *float64   `db:"grade_high_mm"`
+	Health      string     `db:"health"`
+	MadeAt      time.Time  `db:"made_at"`
+	CameFrom    *int64     `db:"came_from_lot"`
+	FailedNote  string     `db:"failed_note"`
+	WaitsUntil  *time.Time `db:"waits_until"` // for its second chance; nil: it waits for nothing
+	WaitsFor    string     `db:"waits_for"`
+	Free        int        `db:"free"`
+	Measured    int        `db:"measured"`
 }
 
 const lotSelect = `select l.*, t.name as stock_type, t.genus,
@@ -87,9 +89,9 @@ func (q Q) AddLot(ctx context.Context, l Lot, by int64) (int64, error) {
 	id, err := q.insert(
 		ctx,
 		`insert into stock_lot (code, stock_type_id, supplier, received_on, form, place, received, grade_low_mm, grade_high_mm, health,
-			made_at, came_from_lot, failed_note)
+			made_at, came_from_lot, failed_note, waits_until, waits_for)
 		values (:code, :stock_type_id, :supplier, :received_on, :form, :place, :received, :grade_low_mm, :grade_high_mm, :health,
-		:made_at, :came_from_lot, :failed_note) returning id`,
+		:made_at, :came_from_lot, :failed_note, :waits_until, :waits_for) returning id`,
 		l,
 	)
 	if err != nil {

@@ -221,7 +221,7 @@ func (b *browser) fill(sel, text string) {
 // tabTo moves from field to field until the one wanted is reached.
 func (b *browser) tabTo(reached string) {
 	b.t.Helper()
-	for range 160 {
+	for range 500 {
 		if value[bool](b, `!!(document.activeElement && `+reached+`)`) {
 			return
 		}

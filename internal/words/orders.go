@@ -51,6 +51,8 @@ func Gate(g supply.Gate, found string, keepBy time.Time) string {
 		return "the last look says not ready"
 	case supply.NotSound:
 		return "the last look found " + found
+	case supply.NotYet:
+		return "waits for its second chance until " + season.Say(keepBy)
 	case supply.PastKeep:
 		return "past its day, " + season.Say(keepBy)
 	}

@@ -1,6 +1,11 @@
 package words
 
-import "fmt"
+import (
+	"fmt"
+
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/technique"
+)
 
 // Problems of stems that are lifted, heeled in, potted or lined out.
 const (
@@ -43,4 +48,24 @@ const (
 func MoreAlive(now, taken, doubtful int) string {
 	return fmt.Sprintf("%d alive now, but the first look found %d alive and %d doubtful: a dead graft does not come back. Count again, or "+
 		"correct the first look; if both are right, tick that it is so.", now, taken, doubtful)
+}
+
+// GradeNow asks for the diameters of stocks that came back.
+const GradeNow = "Give the thinnest and the thickest as they are now, in mm, or leave both empty."
+
+// SecondChance says what is proposed for stocks whose graft failed.
+func SecondChance(a technique.Again) string {
+	switch {
+	case a.Discard:
+		return "The house discards them."
+	case a.Now:
+		return fmt.Sprintf("Bud them again at once on the other side, by %s, while the bark slips: until %s.", a.By.Name,
+			season.Say(a.To.AddDate(0, 0, -1)))
+	case a.By.Key == "":
+		return "No window for them is in the calendar."
+	case a.Wood == season.RipeGreen:
+		return fmt.Sprintf("Bud them this summer by %s, with ripe shoots of that season, from %s to %s; until then they wait.", a.By.Name,
+			season.Say(a.From), season.Say(a.To.AddDate(0, 0, -1)))
+	}
+	return fmt.Sprintf("Graft them at the next bench by %s, with wood cut in that rest, from %s; until then they wait.", a.By.Name, season.Say(a.From))
 }

@@ -21,6 +21,7 @@ type Made struct {
 	Technique string // its key
 	Healing   string // cold callus, cool room, warm union, pot at once, in the row
 	Group     string // the genus group: nut and climber callus warm
+	Covered   bool   // a bud that film covers: its petiole is not seen
 	Finished  time.Time
 	Readings  []Reading // of the place it heals in, in any order
 }
@@ -195,6 +196,9 @@ func (m Made) FirstLook() Window {
 	}
 	switch m.Technique {
 	case "t-bud":
+		if m.Covered { // by the bud's colour
+			return w(21, 24, 28)
+		}
 		return w(12, 15, 24)
 	case "chip-bud":
 		return w(21, 25, 30)

@@ -126,7 +126,9 @@ func (p *Problem) size(j Job) int {
 }
 
 // hours is what a tag of n grafts takes, in standard hours.
-func (p *Problem) hours(j Job, n int) float64 { return float64(n)*(1/p.Rate[j.Technique]+j.Prepare) + tagHours }
+func (p *Problem) hours(j Job, n int) float64 {
+	return float64(n)*(1/p.Rate[j.Technique]+j.Prepare) + tagHours
+}
 
 // capacity is a hand's standard hours in a half-day.
 func (p *Problem) capacity(h, s int) float64 {

@@ -11,6 +11,7 @@ const (
 	NotReady Gate = "not-ready" // the last look at the lot said so
 	NotSound Gate = "not-sound" // the last look at the bundle found something
 	PastKeep Gate = "past-keep" // the bundle's keep-by day is over
+	NotYet   Gate = "not-yet"   // stocks whose graft failed wait for their second chance
 )
 
 // What a look says of a lot that must wait, and of a bundle that may be used.
@@ -20,12 +21,16 @@ const (
 )
 
 // LotGates gives what keeps a lot out; ready is what the last look at it said,
-// "" where nobody looked.
-func LotGates(ready string) []Gate {
+// "" where nobody looked, and waits the day until which it waits, zero for none.
+func LotGates(ready string, waits, today time.Time) []Gate {
+	var out []Gate
 	if ready == LotNotReady {
-		return []Gate{NotReady}
+		out = append(out, NotReady)
 	}
-	return nil
+	if waits.After(today) {
+		out = append(out, NotYet)
+	}
+	return out
 }
 
 // BundleGates gives what keeps a bundle out; found is what the last look at it

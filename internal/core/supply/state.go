@@ -19,7 +19,7 @@ const (
 	NoWood       State = "no wood"
 	ShortOfBoth  State = "short"
 	Lacking      State = "lacking" // stock and wood suffice; workers or days do not
-	Ready        State = "ready" // what could be woven suffices
+	Ready        State = "ready"   // what could be woven suffices
 )
 
 // Unknown is why an order has no size.

@@ -13,6 +13,7 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // Counts are a tag's taps added up.
@@ -80,6 +81,8 @@ type CardPage struct {
 	Lay       string     // how a thinner scion is laid, by the house's way
 	Held      []store.Tally
 	LastTaps  []store.Tally // newest first, that can be taken back
+	Steps     []string      // of the graft, by the house's ways
+	Cautions  []string
 }
 
 // WipeAfter is how many grafts call for a wipe of the knife.
@@ -121,6 +124,8 @@ func (s *Stage) Card(ctx context.Context, a nursery.Actor, code string) (CardPag
 	p.Technique, _ = f.Technique(p.Tag.Technique)
 	p.FaceWay = outlook.FaceWay(f.Way(outlook.WayFace))
 	p.Face = p.FaceWay.Times() * (p.Tag.StockLow + p.Tag.StockHigh) / 2
+	h := f.Answers()
+	p.Steps, p.Cautions = words.CardSteps(p.Tag.Technique, h, p.Tag.LotForm == outlook.InRow), words.CardCautions(h)
 	p.Lay, p.Workers = f.Way(outlook.WayLay).Chosen, f.Workers()
 	if p.Pace, p.PerHour, err = s.pace(ctx, p.Tag.WorkerID); err != nil {
 		return p, err

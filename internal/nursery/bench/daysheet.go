@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/supply"
+	"unionknot/internal/core/ways"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
@@ -35,6 +36,7 @@ var tieUse = map[string]use{
 // House defaults of what a bench day uses.
 const (
 	waxGrams       = 3.0  // a graft, where the tie does not seal
+	filmOver       = 0.1  // m a graft, over a tie that does not seal
 	graftsABlade   = 75.0 // of disposable blades
 	spareShare     = 0.1
 	labelsATag     = 2
@@ -149,7 +151,7 @@ func (s *Stage) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 	slices.SortFunc(d.Walk, func(a, b Draw) int {
 		return cmp.Or(outlook.Natural(a.Place, b.Place), outlook.Natural(a.Code, b.Code))
 	})
-	d.materials()
+	d.materials(f.Answers())
 	return d, s.ready(ctx, q, &d)
 }
 
@@ -193,9 +195,9 @@ func drawn1(ds []Draw, code, place, what string, n int, hand string) []Draw {
 }
 
 // materials lists what to lay out, with a tenth to spare.
-func (d *DaySheet) materials() {
+func (d *DaySheet) materials(h ways.House) {
 	ties, names, pots, wax, tags := map[string]int{}, map[string]string{}, 0, 0, 0
-	grafts := 0
+	grafts, film, hoods := 0, 0, 0
 	for _, t := range d.Tags {
 		if t.FinishedAt != nil {
 			continue
@@ -204,8 +206,17 @@ func (d *DaySheet) materials() {
 		ties[t.Tie] += n
 		names[t.Tie] = t.TieName
 		grafts, tags = grafts+n, tags+1
-		if t.Tie != sealingTieFilm {
+		switch tech := t.Technique; {
+		case tech == "chip-bud" || tech == "t-bud":
+			if h.BudCovered() && t.Tie != sealingTieFilm {
+				film += n
+			}
+		case h.Seal() == ways.FilmOver && t.Tie != sealingTieFilm:
+			film += n
+		case h.Seal() == ways.BrushedWax:
 			wax += n
+		case h.Seal() == ways.TapeAndHood:
+			hoods += n
 		}
 		if t.Healing == potWay {
 			pots += n
@@ -245,16 +256,19 @@ func (d *DaySheet) materials() {
 		add(
 			"Sealing wax",
 			fmt.Sprintf("%.0f g", more(float64(wax)*waxGrams)),
-			"%d grafts whose tie does not seal; water bath, never left alone",
+			"%d grafts; water bath, never left alone",
 			wax,
 		)
 	}
-	add(
-		"Blades",
-		fmt.Sprintf("%.0f", math.Max(float64(len(d.Hands)), more(float64(grafts)/graftsABlade))),
-		"one for %.0f grafts, and one a worker at the least",
-		graftsABlade,
-	)
+	if film > 0 {
+		d.Materials = append(d.Materials, Material{words.FilmOverUnion, fmt.Sprintf("%.1f m", more(float64(film)*filmOver*10)/10),
+			words.FilmFor(film, filmOver)})
+	}
+	if hoods > 0 {
+		d.Materials = append(d.Materials, Material{words.Hoods, fmt.Sprintf("%.0f", more(float64(hoods))), words.HoodsFor(hoods)})
+	}
+	name, amount, why := words.Blades(h, grafts, len(d.Hands), graftsABlade)
+	d.Materials = append(d.Materials, Material{name, amount, why})
 	add(
 		"Alcohol for wiping",
 		fmt.Sprintf("%.0f ml", more(float64(grafts)/graftsAWipe*alcoholML)),
@@ -262,7 +276,7 @@ func (d *DaySheet) materials() {
 	)
 	add("Labels", fmt.Sprint(labelsATag*tags+spareLabels), "%d a tag, %d tags", labelsATag, tags)
 	if pots > 0 {
-		add("Pots", fmt.Sprintf("%.0f", more(float64(pots))), "%d grafts go straight to pots", pots)
+		add("Pots", fmt.Sprintf("%.0f", more(float64(pots))), "%d grafts go straight to pots, union "+words.UnionHeight(h), pots)
 	}
 }
 

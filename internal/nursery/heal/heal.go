@@ -40,6 +40,7 @@ type CountPage struct {
 	Causes  []string
 	Of      map[string][]store.CauseCount // by count
 	Next    string                        // the next tag due
+	Follows []words.Follows               // what comes after, by the house's ways
 }
 
 // Count gathers the count of a tag for a look; "" chooses the first look not
@@ -76,6 +77,13 @@ func (s *Stage) Count(ctx context.Context, code, look string) (CountPage, error)
 	}
 	if p.Causes, err = q.Causes(ctx); err != nil {
 		return p, err
+	}
+	if p.Tag.FinishedAt != nil {
+		f, err := s.Facts(ctx)
+		if err != nil {
+			return p, err
+		}
+		p.Follows = outlook.FollowUp(f, p.Tag)
 	}
 	next, err := q.Tags(ctx, store.Which{Uncounted: true, Limit: 2})
 	for _, t := range next {

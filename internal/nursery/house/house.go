@@ -5,10 +5,10 @@ import (
 	"slices"
 	"strings"
 
-	"unionknot/internal/core/technique"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // HousePage is what the House stage shows.
@@ -16,7 +16,7 @@ type HousePage struct {
 	House      store.House
 	People     []store.Person
 	Ways       []store.HouseWay
-	Techniques []technique.Technique
+	Techniques []store.Technique // those out of use too
 	Loads      []store.Load
 }
 
@@ -30,7 +30,7 @@ func (s *Stage) House(ctx context.Context, a nursery.Actor) (HousePage, error) {
 	if err != nil {
 		return h, err
 	}
-	h.House, h.People, h.Ways, h.Techniques = f.House, f.All, f.HouseWays, f.Techniques
+	h.House, h.People, h.Ways, h.Techniques = f.House, f.All, f.HouseWays, f.AllWays
 	h.Loads, err = s.DB.Q().Loads(ctx)
 	return h, err
 }
@@ -137,5 +137,43 @@ func (s *Stage) SetWorth(ctx context.Context, a nursery.Actor, n outlook.Worth) 
 			return err
 		}
 		return s.Changed(ctx, q, a, "house", "worth", "changed", was, n)
+	})
+}
+
+// SetTechnique is what the house says of a technique.
+type SetTechnique struct {
+	Key          string
+	InUse        bool
+	MinMM, MaxMM float64 // stock at the cut
+	RatioMin     float64 // scion ÷ stock
+}
+
+// SetTechnique keeps whether a technique is in use and its limits: they count at
+// once wherever it is judged.
+func (s *Stage) SetTechnique(ctx context.Context, a nursery.Actor, n SetTechnique) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	if !(n.MinMM >= 1 && n.MaxMM > n.MinMM && n.MaxMM <= 300) || !(n.RatioMin >= 0.05 && n.RatioMin <= 1) {
+		return nursery.Problem{Field: "technique-" + n.Key, Says: words.TechniqueLimits}
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		ts, err := q.Techniques(ctx)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(ts, func(t store.Technique) bool { return t.Key == n.Key })
+		if i < 0 {
+			return nursery.ErrNotFound
+		}
+		was := ts[i]
+		if n.RatioMin > was.RatioMax {
+			return nursery.Problem{Field: "technique-" + n.Key, Says: words.TechniqueLimits}
+		}
+		if err := q.SetTechnique(ctx, n.Key, n.InUse, n.MinMM, n.MaxMM, n.RatioMin); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "technique", was.Name, "changed", SetTechnique{was.Key, was.InUse, was.StockMinMM, was.StockMaxMM,
+			was.RatioMin}, n)
 	})
 }

@@ -9,6 +9,7 @@ import (
 	"unionknot/internal/core/pairing"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/tally"
+	"unionknot/internal/core/ways"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
@@ -70,6 +71,13 @@ func (s *Stage) MakeBatch(ctx context.Context, a nursery.Actor, code string, m M
 					"then make the batch.",
 			}
 		}
+		inRow := outlook.HealingFor(f, o.Genus, outlook.FormsOf(f, p.Weave.Threads)) == healsInRow
+		switch {
+		case inRow && m.Healing != healsInRow:
+			return nil, nursery.Problem{Field: "healing", Says: words.HealsInRow}
+		case m.Healing == healsInRow && !slices.Contains(outlook.FormsOf(f, p.Weave.Threads), outlook.InRow):
+			return nil, nursery.Problem{Field: "healing", Says: words.HealsOnBench}
+		}
 		m.Why = strings.TrimSpace(m.Why)
 		b := newBatch{order: o, threads: p.Weave.Threads, tie: m.Tie, healing: m.Healing, against: map[string]string{},
 			letIn: letInOf(f, o)}
@@ -105,6 +113,9 @@ func (s *Stage) MakeBatch(ctx context.Context, a nursery.Actor, code string, m M
 	}
 	return batch, nil
 }
+
+// healsInRow is the way to heal of what is worked where it stands.
+const healsInRow = ways.InTheRow
 
 // newBatch is a batch to be made of threads.
 type newBatch struct {

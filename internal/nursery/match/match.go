@@ -82,6 +82,7 @@ type MatchPage struct {
 	WayNames      map[string]string
 	LayScion      store.HouseWay
 	Ties          []store.Tie
+	Tie, Healing  string // offered by the house's ways, and by where the stems stand
 	HealingWays   []store.HealingWay
 }
 
@@ -165,6 +166,8 @@ func (s *Stage) match(ctx context.Context, f *snapshot.Snapshot, o store.Order, 
 		return p, err
 	}
 	p.summarise(beliefs, r.Learned[o.Genus], r.Knowers)
+	p.Tie = outlook.TieFor(f, outlook.BudsOnly(f, p.Weave.Threads))
+	p.Healing = outlook.HealingFor(f, o.Genus, outlook.FormsOf(f, p.Weave.Threads))
 	p.LayScion, p.Ties, p.HealingWays = f.Way(outlook.WayLay), f.Ties, f.Healing
 	return p, nil
 }

@@ -1,6 +1,7 @@
 package match
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -42,7 +43,8 @@ type ProgrammeLine struct {
 	Shut          technique.Standing // when none is open, of the one with the best prior take
 	Fits          bool               // one of them joins some of its stock with some of its wood
 	Shortfall     supply.Shortfall   // why it is short
-	Healing       string             // as its genus usually heals
+	Healing       string             // by the house's way, and where its stems stand
+	Tie           string             // by the house's way
 	Weight        int                // the priority it is woven with
 	Warnings      []string           // of the pair of genera, and of wood not seen true
 }
@@ -101,7 +103,7 @@ func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked Progr
 			p.Later = append(p.Later, l)
 			continue
 		}
-		line := ProgrammeLine{Line: l, Healing: UsualHealing(o.Genus), Weight: o.Priority}
+		line := ProgrammeLine{Line: l, Healing: f.Answers().Healing(o.Genus), Weight: o.Priority}
 		if w := asked.Weigh[o.Code]; shortageCost[w] > 0 {
 			line.Weight = w
 		}
@@ -126,6 +128,11 @@ func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked Progr
 	}
 	p.Outs = b.outs
 	p.sortOut()
+	for i := range p.Lines {
+		l := &p.Lines[i]
+		l.Healing = outlook.HealingFor(f, l.Line.Order.Genus, outlook.FormsOf(f, l.Threads))
+		l.Tie = outlook.TieFor(f, outlook.BudsOnly(f, l.Threads))
+	}
 	return p, nil
 }
 
@@ -145,19 +152,6 @@ func (b *programmeBuilder) solve(p *ProgrammePage) (pairing.Weave, error) {
 		p.Refused = append(p.Refused, no)
 		b.p.Held = slices.Delete(slices.Clone(b.p.Held), i, i+1)
 	}
-}
-
-// UsualHealing is how a genus' bench grafts usually heal. House default.
-func UsualHealing(genus string) string {
-	switch genus {
-	case "walnut", "chestnut", "hazel", "grape", "persimmon":
-		return "warm union"
-	case "plum", "cherry", "apricot", "peach":
-		return "cool room"
-	case "maple", "wisteria", "rose", "citrus":
-		return "pot at once"
-	}
-	return "cold callus"
 }
 
 // programmeBuilder gathers piles, each once however many orders share it.
@@ -299,7 +293,7 @@ type MakeProgramme struct {
 	Asked ProgrammeAsked
 	Print string
 	Once  string
-	Tie   string
+	Tie   string // "": of each what the house's way offers
 }
 
 // MakeProgramme makes a batch of every order that the weave pairs, all or
@@ -322,7 +316,7 @@ func (s *Stage) MakeProgramme(ctx context.Context, a nursery.Actor, m MakeProgra
 		if err != nil {
 			return nil, err
 		}
-		if !slices.ContainsFunc(p.Ties, func(t store.Tie) bool { return t.Key == m.Tie }) {
+		if m.Tie != "" && !slices.ContainsFunc(p.Ties, func(t store.Tie) bool { return t.Key == m.Tie }) {
 			return nil, nursery.Problem{Field: "", Says: "Choose a tie from the list."}
 		}
 		if p.Weave.Paired == 0 {
@@ -338,7 +332,7 @@ func (s *Stage) MakeProgramme(ctx context.Context, a nursery.Actor, m MakeProgra
 		var bs []newBatch
 		for _, l := range p.Lines {
 			if l.Paired > 0 {
-				bs = append(bs, newBatch{order: l.Line.Order, threads: l.Threads, tie: m.Tie, healing: l.Healing,
+				bs = append(bs, newBatch{order: l.Line.Order, threads: l.Threads, tie: cmp.Or(m.Tie, l.Tie), healing: l.Healing,
 					letIn: letInOf(f, l.Line.Order)})
 			}
 		}

@@ -10,9 +10,12 @@ import (
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/tally"
+	"unionknot/internal/core/technique"
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery"
+	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // What a look at a lot can say.
@@ -119,19 +122,40 @@ func (s *Stage) Recount(ctx context.Context, a nursery.Actor, code string, count
 	return diff, err
 }
 
-// ReturnFailed makes the stocks of a lot whose grafts failed a lot of their
-// own, to be budded in summer or grafted again.
-func (s *Stage) ReturnFailed(ctx context.Context, a nursery.Actor, code, newCode, place string, n int) error {
+// Returning is what is asked of stocks whose graft failed.
+type Returning struct {
+	NewCode, Place string
+	N              int     // that live
+	Low, High      float64 // mm, as they are now; both 0: as those laid out for the tags on which some died
+}
+
+// again is the second chance proposed for a lot's failed stocks.
+func again(f *snapshot.Snapshot, l store.Lot, failed store.FailedOf) technique.Again {
+	c := f.Around(f.Genus(l.Genus).SeasonGroup)
+	return technique.SecondChance(f.Answers().SecondChance(), failed.Buds, f.Techniques, c, f.Today)
+}
+
+// ReturnFailed makes the stocks of a lot whose grafts failed a lot of their own.
+// By the house's way they wait there for the summer's buds or the next bench; a
+// bud that failed while its window is open is set again at once.
+func (s *Stage) ReturnFailed(ctx context.Context, a nursery.Actor, code string, r Returning) error {
 	if err := a.Must(nursery.Propagator); err != nil {
 		return err
 	}
-	newCode = nursery.CleanCode(newCode)
+	newCode, place, n := nursery.CleanCode(r.NewCode), r.Place, r.N
 	var ps nursery.Problems
 	nursery.CheckCode(&ps, "new_code", newCode)
+	if (r.Low != 0 || r.High != 0) && !(r.Low > 0 && r.High > r.Low && r.High <= 150) {
+		ps.Add("back_low", "%s", words.GradeNow)
+	}
 	if err := ps.Err(); err != nil {
 		return err
 	}
-	err := s.DB.Tx(ctx, func(q store.Q) error {
+	facts, err := s.Facts(ctx)
+	if err != nil {
+		return err
+	}
+	err = s.DB.Tx(ctx, func(q store.Q) error {
 		l, err := q.LotByCode(ctx, nursery.CleanCode(code))
 		if err != nil {
 			return err
@@ -177,9 +201,15 @@ func (s *Stage) ReturnFailed(ctx context.Context, a nursery.Actor, code, newCode
 			CameFrom:    &l.ID,
 			FailedNote:  f.Tags,
 		}
-		if f.Low != nil && f.High != nil {
+		switch {
+		case r.High > 0:
+			back.GradeLow, back.GradeHigh = &r.Low, &r.High
+		case f.Low != nil && f.High != nil:
 			low, high := *f.Low-0.25, *f.High+0.25
 			back.GradeLow, back.GradeHigh = &low, &high
+		}
+		if next := again(facts, l, f); next.From.After(facts.Today) {
+			back.WaitsUntil, back.WaitsFor = &next.From, next.By.Key
 		}
 		if _, err := q.AddLot(ctx, back, a.ID); err != nil {
 			return err

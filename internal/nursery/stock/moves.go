@@ -147,7 +147,7 @@ func (s *Stage) LetLotIn(ctx context.Context, a nursery.Actor, code, why string)
 		if err != nil {
 			return err
 		}
-		o := outlook.LotOut(l)
+		o := outlook.LotOut(l, s.Today())
 		if len(o.Gates) == 0 || o.LetIn != nil {
 			return nil
 		}

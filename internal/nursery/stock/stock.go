@@ -11,6 +11,7 @@ import (
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/supply"
 	"unionknot/internal/core/tally"
+	"unionknot/internal/core/technique"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
@@ -195,9 +196,10 @@ type LotPage struct {
 	More      int // to measure to know the share within Within
 	Grown     Grown
 	Looks     []store.LotLook
-	Failed    store.FailedOf // stocks whose graft failed, not back yet
-	Back      []store.Lot    // that came back
-	From      string         // the lot it came back from, or was part of
+	Failed    store.FailedOf  // stocks whose graft failed, not back yet
+	Back      []store.Lot     // that came back
+	Again     technique.Again // what is proposed for them
+	From      string          // the lot it came back from, or was part of
 	Moved     []store.LotMove
 	Out       outlook.Out // what keeps it out of the weave, if anything does
 }
@@ -215,7 +217,7 @@ func (s *Stage) Lot(ctx context.Context, code string, atLeast float64) (LotPage,
 		return p, err
 	}
 	p.Lot, p.Diameters, p.Sample = l.Lot, outlook.LotDiameters(l), outlook.LatestSample(l.Calipers)
-	p.Out = outlook.LotOut(l)
+	p.Out = outlook.LotOut(l, s.Today())
 	if p.Moved, err = q.LotMoves(ctx, l.ID); err != nil {
 		return p, err
 	}
@@ -237,6 +239,13 @@ func (s *Stage) Lot(ctx context.Context, code string, atLeast float64) (LotPage,
 	}
 	if p.Back, err = q.LotsFrom(ctx, p.Lot.ID); err != nil {
 		return p, err
+	}
+	if p.Failed.N > 0 {
+		f, err := s.Facts(ctx)
+		if err != nil {
+			return p, err
+		}
+		p.Again = again(f, p.Lot, p.Failed)
 	}
 	if p.Lot.CameFrom != nil {
 		l, err := q.LotByID(ctx, *p.Lot.CameFrom)

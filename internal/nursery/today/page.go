@@ -16,7 +16,7 @@ import (
 type TodayPage struct {
 	Facts          *snapshot.Snapshot
 	Live           []LiveTag
-	Bench          []store.Tag // to do today or overdue, not begun
+	Bench          []store.Tag         // to do today or overdue, not begun
 	Due            []outlook.HealPlace // tags to look at now, by where they stand
 	Orders         []outlook.OrderLine // short or unmatched, soonest first
 	Batches        []store.Batch       // made and not yet split into tags

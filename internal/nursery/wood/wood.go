@@ -89,6 +89,7 @@ type NewBundle struct {
 	Marks                                []string // of ripeness, as seen
 	Dropped                              int      // of the sticks: thrown out
 	Whole                                bool     // measured as whole shoots, not as sticks cut from their base
+	Sure                                 bool     // cut in that state on that day, although the season says otherwise
 }
 
 // Marks are what decides that wood can be cut, by its state.
@@ -171,8 +172,41 @@ func (s *Stage) AddBundle(ctx context.Context, a nursery.Actor, n NewBundle) err
 	if ps := n.check(s.Today()); len(ps) > 0 {
 		return ps
 	}
+	if err := s.question(ctx, n); err != nil {
+		return err
+	}
 	err := s.DB.Tx(ctx, func(q store.Q) error { return s.addBundle(ctx, q, a, n) })
 	return nursery.Taken(err, "code", "Bundle", n.Code)
+}
+
+// question asks about green wood that is not ripe on the day it was cut, and about
+// dormant wood of plants in leaf.
+func (s *Stage) question(ctx context.Context, n NewBundle) error {
+	if n.Sure {
+		return nil
+	}
+	p, err := s.DB.Q().PlantByCode(ctx, n.Plant)
+	if errors.Is(err, nursery.ErrNotFound) {
+		return nil // said where the bundle is added
+	} else if err != nil {
+		return err
+	}
+	f, err := s.Facts(ctx)
+	if err != nil {
+		return err
+	}
+	y := f.Year(f.Genus(p.Genus).SeasonGroup)
+	can, stand := y.WoodOn(n.State, n.CutOn)
+	if n.State == season.Resting {
+		span, ok := y.StockOn(n.CutOn)
+		if can = !ok || span.State != season.Running; !can {
+			stand = season.WoodStand{Rule: season.WoodBetween, State: span.State}
+		}
+	}
+	if !can && stand.Rule != season.WoodNoSeason && stand.Rule != season.WoodNoDates {
+		return nursery.Problem{Field: "sure", Says: words.CutOutOfSeason(n.State, n.CutOn, stand)}
+	}
+	return nil
 }
 
 func (s *Stage) addBundle(ctx context.Context, q store.Q, a nursery.Actor, n NewBundle) error {

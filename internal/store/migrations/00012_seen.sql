@@ -87,5 +87,26 @@ create trigger tag_code_goes after delete on tag for each row execute function t
 -- What a mother plant gives in a season, by whoever judged its size.
 alter table mother_plant add column gives_sticks int check (gives_sticks between 0 and 100000);
 
+-- More questions on which good growers differ.
+insert into house_way (key, sort, question, options, chosen, why)
+select k, n, q, o, split_part(o, ' · ', 1), w from (values
+ ('tongue',20,'Tongue','from a third below the tip · from half-way','longer cambium beside it; half-way holds where wood is soft'),
+ ('cut first',21,'Cut first','stock · bud','the second is fitted to the first'),
+ ('round the chip',22,'Round the chip','even rim of stock cut left showing · filled','the rim callusses over, and shows that the chip is centred'),
+ ('binding',23,'Binding','from below up · up and back down · from the top','water runs off the laps'),
+ ('time in the pot',24,'Time in the pot','not over a winter · one year · two years','roots that circle'),
+ ('wood for chips',25,'Wood for chips','last season''s · up to two years','younger buds start surer'),
+ ('order of species in budding',26,'Order of species in budding','as windows shut · fixed by the house','none is missed')
+) v(k, n, q, o, w);
+update house_way set options = 'by genus · cold box · cool room · warm union · pot at once', chosen = case when chosen = 'cold box' then 'by genus'
+  else chosen end where key = 'callusing';
+update house_way set options = 'bud again at once on the other side, then next bench · summer bud, then bench again · bench again · discard',
+  why = 'bark that still slips costs nothing to try' where key = 'failed stocks';
+
+-- Stocks whose graft failed wait for their second chance, until the day from which
+-- it can be.
+alter table stock_lot add column waits_until date;
+alter table stock_lot add column waits_for text not null default '';
+
 -- +goose Down
 select 1;

@@ -187,6 +187,10 @@ func (h heal) place(w http.ResponseWriter, r *http.Request) error {
 		h.Flash(r, "%s stands in %s.", codes[0], f.Text("place"))
 		return page.Go(w, r, "/heal/"+codes[0])
 	}
-	h.Flash(r, "%d tags stand in %s.", len(codes), f.Text("place"))
+	if len(codes) == 1 {
+		h.Flash(r, "%s stands in %s.", codes[0], f.Text("place"))
+	} else {
+		h.Flash(r, "%d tags stand in %s.", len(codes), f.Text("place"))
+	}
 	return page.Go(w, r, "/heal")
 }

@@ -14,6 +14,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"unionknot/docs/examples"
+	"unionknot/internal/core/ways"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/access"
@@ -41,6 +42,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/house/worth", Who: page.Boss, Do: h.worth},
 		{Method: "POST", Path: "/house/people", Who: page.Boss, Do: h.addPerson},
 		{Method: "POST", Path: "/house/people/{id}/leave", Who: page.Boss, Do: h.leave},
+		{Method: "POST", Path: "/house/techniques", Who: page.Boss, Do: h.technique},
 		{Method: "POST", Path: "/house/ways", Who: page.Boss, Do: h.way},
 		{Method: "GET", Path: "/house/changes", Who: page.Boss, Do: h.changes},
 		{Method: "POST", Path: "/loads/{kind}", Who: page.Boss, Do: h.read},
@@ -59,6 +61,7 @@ func Routes(k *page.Kit) []page.Route {
 type wayLine struct {
 	store.HouseWay
 	Choices []string
+	Changes string // what it changes
 }
 
 type housePage struct {
@@ -100,7 +103,7 @@ func (h house) showHouse(w http.ResponseWriter, r *http.Request, f page.Form, st
 	p := housePage{HousePage: hp, Roles: []string{string(nursery.BenchHand), string(nursery.Propagator), string(nursery.Looker)},
 		ChancePct: int(hp.House.Chance*100 + 0.5), Kinds: nursery.LoadKinds, Worth: worthRows(outlook.WorthOf(hp.House))}
 	for _, x := range hp.Ways {
-		p.Ways = append(p.Ways, wayLine{x, housestage.Options(x)})
+		p.Ways = append(p.Ways, wayLine{x, housestage.Options(x), words.WayChanges(ways.Key(x.Key))})
 	}
 	return h.ShowStatus(w, r, h.views["house"], page.Frame{Title: "House", Stage: "House", Data: p, Form: f}, status)
 }
@@ -306,4 +309,20 @@ func (h house) example(w http.ResponseWriter, r *http.Request) error {
 	w.Header().Set("Content-Disposition", `attachment; filename="`+filepath.Base(name)+`"`)
 	_, err = w.Write(b)
 	return err
+}
+
+// technique keeps whether a technique is in use, and its limits.
+func (h house) technique(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	n := housestage.SetTechnique{Key: f.Text("key"), InUse: f.Text("in_use") != "", MinMM: f.Number("min_mm"), MaxMM: f.Number("max_mm"),
+		RatioMin: f.Number("ratio_min")}
+	if err = f.Err(); err == nil {
+		err = h.Nursery.SetTechnique(r.Context(), page.Actor(r), n)
+	} else {
+		err = nursery.Problem{Field: "technique-" + n.Key, Says: words.TechniqueLimits}
+	}
+	return h.done(w, r, f, err, "The technique is kept: Match, orders and the weave go by it at once.")
 }

@@ -137,7 +137,10 @@ func (m match) show(w http.ResponseWriter, r *http.Request, a matchstage.Asked, 
 	if err != nil {
 		return err
 	}
-	p := weavePage{MatchPage: mp, Drawing: draw.Weave(mp), Tie: "film", Healing: matchstage.UsualHealing(mp.Genus.Key), Why: r.URL.Query()}
+	p := weavePage{MatchPage: mp, Drawing: draw.Weave(mp), Tie: mp.Tie, Healing: mp.Healing, Why: r.URL.Query()}
+	if status != http.StatusOK && f.Values.Get("tie") != "" { // what was sent stands
+		p.Tie, p.Healing = f.Values.Get("tie"), f.Values.Get("healing")
+	}
 	for i := range mp.Ways {
 		p.Samples = append(p.Samples, draw.ThreadSample(i))
 	}

@@ -44,7 +44,6 @@ type programmePage struct {
 	Query   template.URL
 	Kept    url.Values // what is asked of the weave, for forms to carry on
 	Why     url.Values
-	Tie     string
 }
 
 type wayKey struct {
@@ -92,7 +91,7 @@ func (m match) showProgramme(w http.ResponseWriter, r *http.Request, f page.Form
 		text := matchstage.ThreadText(no.Thread)
 		v["hold"] = slices.DeleteFunc(v["hold"], func(s string) bool { return s == text })
 	}
-	p := programmePage{ProgrammePage: pp, Query: template.URL(v.Encode()), Tie: "film"}
+	p := programmePage{ProgrammePage: pp, Query: template.URL(v.Encode())}
 	low, high := draw.StrandSpan(pp.Lines)
 	ways := map[string]int{}
 	for _, t := range pp.Weave.Threads {

@@ -70,6 +70,8 @@ var funcs = template.FuncMap{
 	"meansbar": draw.Means,
 	"balance":  draw.Balance,
 	"cutshort": words.CutShort,
+	"again":    words.SecondChance,
+	"follow":   words.FollowSays,
 	"ready":    words.MakeReady,
 	"gates":    words.Gates,
 	"healrows": func(ls []outlook.HealLine, can bool, chosen map[string]bool) HealRows {

@@ -132,11 +132,12 @@ func (s stock) back(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n := f.Int("back")
+	n := stockstage.Returning{NewCode: f.Text("new_code"), Place: f.Text("place"), N: f.Int("back"), Low: f.Number("back_low"),
+		High: f.Number("back_high")}
 	if err = f.Err(); err == nil {
-		err = s.Nursery.ReturnFailed(r.Context(), page.Actor(r), chi.URLParam(r, "code"), f.Text("new_code"), f.Text("place"), n)
+		err = s.Nursery.ReturnFailed(r.Context(), page.Actor(r), chi.URLParam(r, "code"), n)
 	}
-	return s.lotForm(w, r, f, err, "%d stocks are a lot of their own now: %s.", n, f.Text("new_code"))
+	return s.lotForm(w, r, f, err, "%d stocks are a lot of their own now: %s.", n.N, f.Text("new_code"))
 }
 
 // takeBack takes out today's last reading of a diameter.

@@ -27,6 +27,7 @@ type collectPage struct {
 	Today    string
 	Query    template.URL
 	Scanned  string // a label's code that was scanned
+	Tips     string // what to take along to seal them
 	PrintNow bool   // codes were reserved for the sheet: it is printed now
 }
 
@@ -71,6 +72,7 @@ func (s wood) showCollect(w http.ResponseWriter, r *http.Request, f page.Form, s
 		Today:      s.Nursery.Today().Format("2006-01-02"),
 		Query:      query(r),
 		PrintNow:   r.URL.Query().Has("print"),
+		Tips:       c.Tips,
 	}
 	if typed := nursery.CleanCode(r.URL.Query().Get("label")); typed != "" && sent == "" {
 		i := slices.IndexFunc(c.Labels, func(l store.WoodLabel) bool { return l.Code == typed })

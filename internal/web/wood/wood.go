@@ -187,6 +187,7 @@ func bundleOf(f *page.Typed) woodstage.NewBundle {
 		Sealed:  f.Text("sealed") != "",
 		Marks:   f.Values["marks"],
 		Dropped: f.Int("dropped"),
+		Sure:    f.Text("sure") != "",
 	}
 }
 
