@@ -13,7 +13,7 @@ import (
 )
 
 // one gives a single text from the database.
-func (h *house) one(t *testing.T, query string) string {
+func (h *house) one(t testing.TB, query string) string {
 	t.Helper()
 	var s string
 	require.NoError(t, h.db.Get(&s, query))
