@@ -83,6 +83,7 @@ func Load(ctx context.Context, db *store.DB, log *slog.Logger, o Options) error 
 		{"the stores", m.stores},
 		{"the year", m.year},
 		{"this season's batches", m.batches},
+		{"what was seen", m.seen},
 		{"the bench's weeks", m.weeks},
 		{"fixing the day", func() error { return db.Q().SetDemoDay(ctx, Day) }},
 	} {

@@ -45,6 +45,7 @@ func TestTheDemoHasSomethingAtEveryStep(t *testing.T) {
 		`select count(*) from tag where started_at is not null and finished_at is null`:               2,
 		`select count(*) from tag where finished_at is not null and look_id is null`:                  5,
 		`select count(*) from take_count where look = 'end of season'`:                                50,
+		`select count(*) from lot_look where ready = 'not ready'`:                                     1,
 		`select count(*) from mother_plant where seen_true_on is null`:                                1,
 		`select count(distinct extract(year from day)) from tag`:                                      3,
 	} {
