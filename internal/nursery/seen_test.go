@@ -1,12 +1,14 @@
 package nursery_test
 
 import (
+	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/supply"
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/heal"
@@ -250,4 +252,41 @@ func TestWinterWoodIsNotBuddedInJuly(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, m.Weave.Paired)
 	assert.Zero(t, all.Weave.Paired, "%+v", all.Weave.Threads)
+}
+
+// TestStemsAreCutHigherWhereThatPairs gives a lot of stems that are too thick for
+// the wood at the usual cut a taper, measured at two heights.
+func TestStemsAreCutHigherWhereThatPairs(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(10, 60, 40)
+	require.NoError(t, h.AddLot(ctx, h.maud, stock.NewLot{Code: "L-9", Genus: "quince", StockType: "Tarn Q3", Form: "bare-root", Received: 80,
+		ReceivedOn: h.Today(), GradeLow: 11.5, GradeHigh: 12}))
+	asked := match.Asked{Grafts: 40, Ways: []string{"whip-and-tongue"}}
+	before, err := h.Match(ctx, "O-1", asked)
+	require.NoError(t, err)
+	isProblem(t, second(h.SetTaper(ctx, h.maud, "L-9", stock.Taper{Pairs: []caliper.Pair{{Low: 9, High: 9.4}}, CM: 6})), "at both heights")
+	require.ErrorIs(t, second(h.SetTaper(ctx, h.ansel, "L-9", stock.Taper{PerCM: 0.1})), nursery.ErrNotAllowed)
+	tp, err := h.SetTaper(ctx, h.maud, "L-9", stock.Taper{Pairs: []caliper.Pair{{Low: 11, High: 9.8}, {Low: 10.6, High: 9.5}}, CM: 6})
+	require.NoError(t, err)
+	assert.InDelta(t, 0.19, tp.PerCM, 0.01)
+	m, err := h.Match(ctx, "O-1", asked)
+	require.NoError(t, err)
+	assert.Greater(t, m.Weave.Paired, before.Weave.Paired, "the stems there pair")
+	higher := 0
+	for _, x := range m.Weave.Threads {
+		if m.Higher[x] != "" {
+			assert.Equal(t, "L-9", x.Lot, "only where the taper is known")
+			higher += x.N
+		}
+	}
+	require.Positive(t, higher)
+	code, err := h.MakeBatch(ctx, h.maud, "O-1", match.MakeBatch{Asked: asked, Print: m.Print, Once: h.uuid(), Tie: "film", Healing: "cold callus"})
+	require.NoError(t, err)
+	said := false
+	for _, x := range h.tagsOf(code, h.ansel) {
+		p, err := h.Card(ctx, h.maud, x.Code)
+		require.NoError(t, err)
+		said = said || strings.Contains(p.Steps[0], "cm higher")
+	}
+	assert.True(t, said, "the card says so")
 }

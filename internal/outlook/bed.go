@@ -47,18 +47,23 @@ type Beds struct {
 	woodOut map[int64][]Out
 	byCode  map[string]KeptPile
 	forms   map[string]technique.Ground // of lots by code
+	tapers  map[string]float64          // of lots by code, in mm a cm; 0: not known
 }
 
 // BedsOf sorts the piles of a snapshot, which needs its places for how wood
 // keeps.
 func BedsOf(f *snapshot.Snapshot) *Beds {
 	b := &Beds{f: f, keep: KeeperOf(f), lots: map[int64][]store.LotPile{}, bundles: map[int64][]KeptPile{},
-		lotsOut: map[int64][]Out{}, woodOut: map[int64][]Out{}, byCode: map[string]KeptPile{}, forms: map[string]technique.Ground{}}
+		lotsOut: map[int64][]Out{}, woodOut: map[int64][]Out{}, byCode: map[string]KeptPile{}, forms: map[string]technique.Ground{},
+		tapers: map[string]float64{}}
 	for _, l := range f.Lots {
 		if l.Free == 0 {
 			continue
 		}
 		b.forms[l.Code] = GroundOf(l.Form)
+		if l.Taper != nil {
+			b.tapers[l.Code] = *l.Taper
+		}
 		o := LotOut(l, f.Today)
 		if len(o.Gates) > 0 {
 			b.lotsOut[l.StockTypeID] = append(b.lotsOut[l.StockTypeID], o)
@@ -259,7 +264,7 @@ const (
 func (r *OrderSizer) Ways(o store.Order, choose func(t technique.Technique) WayChoice) []pairing.Way {
 	beliefs, cal := r.Know(o.Genus, o.StockGenus)
 	grounds := r.Beds.Grounds(o.StockTypeID)
-	key := fmt.Sprint(o.Genus, " on ", o.StockGenus, grounds)
+	key := fmt.Sprint(o.Genus, " on ", o.StockGenus, grounds, o.StockTypeID)
 	if choose == nil {
 		if ws, ok := r.ways[key]; ok {
 			return ws
@@ -302,10 +307,69 @@ func (r *OrderSizer) Ways(o store.Order, choose func(t technique.Technique) WayC
 			})
 		}
 	}
+	out = r.higher(o, out)
 	if choose == nil {
 		r.ways[key] = out
 	}
 	return out
+}
+
+// higherCosts is what cutting a stem higher costs, in grafts: a worse place to
+// stand, and stock wood above the soil. House default.
+const higherCosts = 0.02
+
+// mostPairingWays is how many ways an order may have: they are told apart by bits.
+const mostPairingWays = 60
+
+// higher adds to an order's ways those that cut stems higher, of lots whose taper is
+// known: a stem that does not take the wood at the usual cut may above it.
+func (r *OrderSizer) higher(o store.Order, ways []pairing.Way) []pairing.Way {
+	var tapers []float64
+	for _, l := range r.Beds.Lots(o.StockTypeID) {
+		if l.Taper != nil && !slices.Contains(tapers, *l.Taper) {
+			tapers = append(tapers, *l.Taper)
+		}
+	}
+	out := ways
+	for _, per := range tapers {
+		for _, w := range ways {
+			t, ok := r.F.Technique(w.Key)
+			if !ok || len(out) >= mostPairingWays {
+				continue
+			}
+			cost, unfit := w.Cost, w.UnfitLot
+			out = append(out, pairing.Way{
+				Key:    w.Key,
+				Joins:  func(s, c caliper.Class) bool { _, ok := t.Higher(s, c, per); return ok },
+				Misfit: w.Misfit,
+				Cost: func(s, c caliper.Class) float64 {
+					cm, _ := t.Higher(s, c, per)
+					return cost(s.Higher(per, float64(cm)), c) + higherCosts
+				},
+				Unfit: w.Unfit,
+				UnfitLot: func(code string) technique.Misfit {
+					if m := unfit(code); m.Limit != "" {
+						return m
+					}
+					if r.Beds.tapers[code] != per {
+						return technique.Misfit{Limit: technique.StockStands}
+					}
+					return technique.Misfit{}
+				},
+			})
+		}
+	}
+	return out
+}
+
+// Higher gives by how many cm a thread's stems are cut higher; 0 at the usual cut.
+func (r *OrderSizer) Higher(t pairing.Thread) int {
+	x, ok := r.F.Technique(t.Way)
+	if !ok {
+		return 0
+	}
+	cm, _ := x.Higher(t.Stock, t.Scion, r.Beds.tapers[t.Lot])
+	return cm
 }
 
 // StandingFor says how a technique stands today for an order's stock: the best

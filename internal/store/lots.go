@@ -135,3 +135,34 @@ func (q Q) CopyReadings(ctx context.Context, from, to int64) error {
 		select $2, taken_on, no, mm, person_id from caliper_reading where lot_id = $1`, from, to)
 	return err
 }
+
+// LotTaper is how much thinner a lot's stems are higher up, as it was measured or
+// entered.
+type LotTaper struct {
+	ID       int64     `db:"id"`
+	LotID    int64     `db:"lot_id"`
+	PerCM    float64   `db:"per_cm"`
+	Low      float64   `db:"low"`
+	High     float64   `db:"high"`
+	Stems    int       `db:"stems"`
+	CM       float64   `db:"cm"`
+	Pairs    string    `db:"pairs"`
+	PersonID int64     `db:"person_id"`
+	At       time.Time `db:"at"`
+}
+
+// SetTaper keeps a lot's taper, and what it is from.
+func (q Q) SetTaper(ctx context.Context, t LotTaper) error {
+	if err := q.named(ctx, `insert into lot_taper (lot_id, per_cm, low, high, stems, cm, pairs, person_id, at)
+		values (:lot_id, :per_cm, :low, :high, :stems, :cm, :pairs, :person_id, :at)`, t); err != nil {
+		return err
+	}
+	_, err := q.exec(ctx, `update stock_lot set taper_mm = $2 where id = $1`, t.LotID, t.PerCM)
+	return err
+}
+
+// Tapers lists a lot's, newest first.
+func (q Q) Tapers(ctx context.Context, lot int64) (ts []LotTaper, err error) {
+	err = q.all(ctx, &ts, `select * from lot_taper where lot_id = $1 order by id desc`, lot)
+	return ts, err
+}

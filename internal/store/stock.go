@@ -56,6 +56,7 @@ type Lot struct {
 	FailedNote  string     `db:"failed_note"`
 	WaitsUntil  *time.Time `db:"waits_until"` // for its second chance; nil: it waits for nothing
 	WaitsFor    string     `db:"waits_for"`
+	Taper       *float64   `db:"taper_mm"` // thinner by so many mm for each cm above the usual cut; nil: not known
 	Free        int        `db:"free"`
 	Measured    int        `db:"measured"`
 }

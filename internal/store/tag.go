@@ -38,6 +38,7 @@ type Tag struct {
 	BundlePlace   string     `db:"bundle_place"`
 	LotPlace      string     `db:"lot_place"`
 	LotForm       string     `db:"lot_form"`
+	LotTaper      *float64   `db:"lot_taper"`
 	Healing       string     `db:"healing"`
 	WorkerID      int64      `db:"worker_id"`
 	Worker        string     `db:"worker"`
@@ -66,7 +67,7 @@ type Tag struct {
 const tagSelect = `select t.*, b.code as batch, o.code as order_code, l.code as lot, w.code as bundle, w.cut_on as bundle_cut_on,
 	w.buds_per_piece,
 	m.code as plant, v.name as variety, v.genus, s.name as stock_type, k.name as technique_name, tie.name as tie_name, b.tie,
-	o.priority, s.genus as stock_genus, w.place as bundle_place, l.place as lot_place, l.form as lot_form, b.healing, p.name as worker,
+	o.priority, s.genus as stock_genus, w.place as bundle_place, l.place as lot_place, l.form as lot_form, l.taper_mm as lot_taper, b.healing, p.name as worker,
 	c.id is not null as looked, coalesce(c.taken, 0) as taken, coalesce(c.doubtful, 0) as doubtful, coalesce(c.dead, 0) as dead
 	from tag t join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id
 	join variety v on v.id = o.variety_id

@@ -69,3 +69,20 @@ func SecondChance(a technique.Again) string {
 	}
 	return fmt.Sprintf("Graft them at the next bench by %s, with wood cut in that rest, from %s; until then they wait.", a.By.Name, season.Say(a.From))
 }
+
+// TaperAsked asks for a taper that can be.
+const TaperAsked = "Type stems at both heights, such as 9.2/8.6 8.8/8.3, with the cm between; or one figure, the mm that they are thinner for " +
+	"each 10 cm."
+
+// CutHigher says by how much stems are cut higher; "" for the usual cut.
+func CutHigher(cm int) string {
+	if cm == 0 {
+		return ""
+	}
+	return fmt.Sprintf("cut %d cm higher", cm)
+}
+
+// CutClassHigher says of which stems of a tag.
+func CutClassHigher(class string, cm int) string {
+	return fmt.Sprintf("Cut the stems of %s mm %d cm higher, where they take this wood.", class, cm)
+}

@@ -52,6 +52,24 @@ func (t Technique) limit(stock, scion caliper.Class) Limit {
 	return ""
 }
 
+// heights are how much higher a stem may be cut, in cm. House default.
+var heights = []int{3, 6, 9, 12}
+
+// Higher gives by how many cm a stem must be cut higher so that a stock class takes
+// a scion class that it does not take at the usual cut; perCM is how much thinner
+// it is for each cm, in mm. False: no height does.
+func (t Technique) Higher(stock, scion caliper.Class, perCM float64) (cm int, ok bool) {
+	if perCM <= 0 || t.Joins(stock, scion) {
+		return 0, false
+	}
+	for _, cm := range heights {
+		if t.Joins(stock.Higher(perCM, float64(cm)), scion) {
+			return cm, true
+		}
+	}
+	return 0, false
+}
+
 // Misfit gives what keeps a stock class and a scion class apart; none has a
 // Limit of "".
 func (t Technique) Misfit(stock, scion caliper.Class) Misfit {

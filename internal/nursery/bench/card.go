@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/union"
@@ -126,6 +127,14 @@ func (s *Stage) Card(ctx context.Context, a nursery.Actor, code string) (CardPag
 	p.Face = p.FaceWay.Times() * (p.Tag.StockLow + p.Tag.StockHigh) / 2
 	h := f.Answers()
 	p.Steps, p.Cautions = words.CardSteps(p.Tag.Technique, h, p.Tag.LotForm == outlook.InRow), words.CardCautions(h)
+	if per := p.Tag.LotTaper; per != nil {
+		for _, x := range p.Threads {
+			c := caliper.ClassOf(x.StockMM)
+			if cm, ok := p.Technique.Higher(c, caliper.ClassOf(x.WoodMM), *per); ok {
+				p.Steps = append([]string{words.CutClassHigher(c.String(), cm)}, p.Steps...)
+			}
+		}
+	}
 	p.Lay, p.Workers = f.Way(outlook.WayLay).Chosen, f.Workers()
 	if p.Pace, p.PerHour, err = s.pace(ctx, p.Tag.WorkerID); err != nil {
 		return p, err

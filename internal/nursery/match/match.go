@@ -82,7 +82,8 @@ type MatchPage struct {
 	WayNames      map[string]string
 	LayScion      store.HouseWay
 	Ties          []store.Tie
-	Tie, Healing  string // offered by the house's ways, and by where the stems stand
+	Higher        map[pairing.Thread]string // of threads, by how much their stems are cut higher
+	Tie, Healing  string                    // offered by the house's ways, and by where the stems stand
 	HealingWays   []store.HealingWay
 }
 
@@ -164,6 +165,10 @@ func (s *Stage) match(ctx context.Context, f *snapshot.Snapshot, o store.Order, 
 	}
 	if p.Chooser, err = beds.choose(p.Verdicts, prog, p.Genus, h); err != nil {
 		return p, err
+	}
+	p.Higher = map[pairing.Thread]string{}
+	for _, t := range p.Weave.Threads {
+		p.Higher[t] = words.CutHigher(r.Higher(t))
 	}
 	p.summarise(beliefs, r.Learned[o.Genus], r.Knowers)
 	p.Tie = outlook.TieFor(f, outlook.BudsOnly(f, p.Weave.Threads))

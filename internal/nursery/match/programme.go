@@ -20,6 +20,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // ProgrammeAsked is what a planner holds and keeps apart.
@@ -60,9 +61,10 @@ type ProgrammePage struct {
 	Working working.Working
 	Left    []LeftLine
 	Ties    []store.Tie
-	Outs    []outlook.Out       // what was seen to be unfit of the orders' stock and wood
-	Later   []outlook.OrderLine // budded in summer: not of this weave
-	WhyNot  *pairing.Answer     // about Asked.Why
+	Higher  map[pairing.Thread]string // of threads, by how much their stems are cut higher
+	Outs    []outlook.Out             // what was seen to be unfit of the orders' stock and wood
+	Later   []outlook.OrderLine       // budded in summer: not of this weave
+	WhyNot  *pairing.Answer           // about Asked.Why
 }
 
 // Programme pairs every open order at once.
@@ -126,7 +128,10 @@ func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked Progr
 			return p, err
 		}
 	}
-	p.Outs = b.outs
+	p.Outs, p.Higher = b.outs, map[pairing.Thread]string{}
+	for _, t := range p.Weave.Threads {
+		p.Higher[t] = words.CutHigher(r.Higher(t))
+	}
 	p.sortOut()
 	for i := range p.Lines {
 		l := &p.Lines[i]

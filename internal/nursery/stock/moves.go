@@ -4,6 +4,7 @@ import (
 	"context"
 	"strings"
 
+	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
@@ -155,5 +156,42 @@ func (s *Stage) LetLotIn(ctx context.Context, a nursery.Actor, code, why string)
 			return err
 		}
 		return s.Changed(ctx, q, a, "lot", l.Code, "let in", o.Gates, why)
+	})
+}
+
+// Taper is what is asked of a lot's taper: either mm a cm, or stems calipered at the
+// usual cut and higher up.
+type Taper struct {
+	PerCM float64 // 0: from Pairs
+	Pairs []caliper.Pair
+	CM    float64 // between the heights
+	Typed string
+}
+
+// SetTaper keeps how much thinner a lot's stems are higher up.
+func (s *Stage) SetTaper(ctx context.Context, a nursery.Actor, code string, n Taper) (caliper.Taper, error) {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return caliper.Taper{}, err
+	}
+	t := caliper.Taper{PerCM: n.PerCM, Low: n.PerCM, High: n.PerCM}
+	if n.PerCM == 0 {
+		var err error
+		if t, err = caliper.TaperOf(n.Pairs, n.CM); err != nil {
+			return t, nursery.Problem{Field: "taper", Says: words.TaperAsked}
+		}
+	}
+	if !(t.PerCM >= 0.001 && t.PerCM < 5) {
+		return t, nursery.Problem{Field: "taper", Says: words.TaperAsked}
+	}
+	return t, s.DB.Tx(ctx, func(q store.Q) error {
+		l, err := q.LotByCode(ctx, nursery.CleanCode(code))
+		if err != nil {
+			return err
+		}
+		if err := q.SetTaper(ctx, store.LotTaper{LotID: l.ID, PerCM: t.PerCM, Low: t.Low, High: t.High, Stems: t.N, CM: n.CM, Pairs: n.Typed,
+			PersonID: a.ID, At: s.Now()}); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "lot", l.Code, "taper", l.Taper, t.PerCM)
 	})
 }

@@ -201,7 +201,8 @@ type LotPage struct {
 	Again     technique.Again // what is proposed for them
 	From      string          // the lot it came back from, or was part of
 	Moved     []store.LotMove
-	Out       outlook.Out // what keeps it out of the weave, if anything does
+	Tapers    []store.LotTaper // newest first
+	Out       outlook.Out      // what keeps it out of the weave, if anything does
 }
 
 // Within is how close a share is wanted, to either side. House default.
@@ -217,6 +218,9 @@ func (s *Stage) Lot(ctx context.Context, code string, atLeast float64) (LotPage,
 		return p, err
 	}
 	p.Lot, p.Diameters, p.Sample = l.Lot, outlook.LotDiameters(l), outlook.LatestSample(l.Calipers)
+	if p.Tapers, err = q.Tapers(ctx, l.ID); err != nil {
+		return p, err
+	}
 	p.Out = outlook.LotOut(l, s.Today())
 	if p.Moved, err = q.LotMoves(ctx, l.ID); err != nil {
 		return p, err

@@ -108,5 +108,23 @@ update house_way set options = 'bud again at once on the other side, then next b
 alter table stock_lot add column waits_until date;
 alter table stock_lot add column waits_for text not null default '';
 
+-- How much thinner a lot's stems are for each cm above the usual cut, and what it
+-- was worked out from.
+alter table stock_lot add column taper_mm numeric(5,3) check (taper_mm > 0 and taper_mm < 5);
+create table lot_taper (
+  id        bigint generated always as identity primary key,
+  lot_id    bigint not null references stock_lot,
+  per_cm    numeric(5,3) not null,
+  low       numeric(5,3) not null,
+  high      numeric(5,3) not null,
+  stems     int not null,             -- calipered at both heights; 0: entered
+  cm        numeric(4,1) not null,    -- between the heights
+  pairs     text not null default '', -- as they were typed
+  person_id bigint not null references person,
+  at        timestamptz not null
+);
+create index lot_taper_lot on lot_taper (lot_id, id desc);
+create trigger lot_taper_kept before update or delete on lot_taper for each row execute function only_added_to();
+
 -- +goose Down
 select 1;

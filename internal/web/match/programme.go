@@ -29,6 +29,7 @@ type weighRow struct {
 
 type threadRow struct {
 	pairing.Thread
+	Higher           string // by how much its stems are cut higher
 	Hold, Apart, Let string // addresses that hold it, keep it apart, or let go
 }
 
@@ -130,7 +131,7 @@ func (m match) showProgramme(w http.ResponseWriter, r *http.Request, f page.Form
 		}
 		for _, t := range l.Threads {
 			text := matchstage.ThreadText(t)
-			row := threadRow{Thread: t, Hold: with("hold", text), Apart: with("apart", text)}
+			row := threadRow{Thread: t, Higher: pp.Higher[t], Hold: with("hold", text), Apart: with("apart", text)}
 			if t.Held {
 				row.Let = without("hold", text)
 				n := kept() // who keeps it apart no longer holds it

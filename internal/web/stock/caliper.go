@@ -7,16 +7,20 @@ import (
 	"math"
 	"net/http"
 	"strconv"
+	"strings"
 
 	"github.com/go-chi/chi/v5"
 
+	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/working"
+	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	stockstage "unionknot/internal/nursery/stock"
 	"unionknot/internal/standin"
 	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 type caliperPage struct {
@@ -187,4 +191,38 @@ func (s stock) moveStems(w http.ResponseWriter, r *http.Request) error {
 	}
 	s.Flash(r, "Noted: lot %s stands in %s now.", became, m.Place)
 	return page.Go(w, r, "/stock/lots/"+became)
+}
+
+// taper keeps how much thinner a lot's stems are higher up.
+func (s stock) taper(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	typed := f.Text("taper")
+	n := stockstage.Taper{CM: f.Number("taper_cm"), Typed: typed}
+	for x := range strings.FieldsSeq(strings.ReplaceAll(typed, ";", " ")) {
+		low, high, two := strings.Cut(x, "/")
+		a, err1 := exchange.ParseNumber(low)
+		b, err2 := exchange.ParseNumber(high)
+		switch {
+		case two && err1 == nil && err2 == nil:
+			n.Pairs = append(n.Pairs, caliper.Pair{Low: a, High: b})
+		case !two && err1 == nil && n.PerCM == 0:
+			n.PerCM = a / 10
+		default:
+			err = nursery.Problem{Field: "taper", Says: words.TaperAsked}
+		}
+	}
+	if len(n.Pairs) > 0 {
+		n.PerCM = 0
+	}
+	if e := f.Err(); err == nil {
+		err = e
+	}
+	var t caliper.Taper
+	if err == nil {
+		t, err = s.Nursery.SetTaper(r.Context(), page.Actor(r), chi.URLParam(r, "code"), n)
+	}
+	return s.lotForm(w, r, f, err, "Kept: %.2f mm thinner for each 10 cm. Match cuts higher where that pairs.", t.PerCM*10)
 }

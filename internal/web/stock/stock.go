@@ -48,6 +48,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/stock/lots/{code}/recount", Who: page.Boss, Do: s.recount},
 		{Method: "POST", Path: "/stock/lots/{code}/back", Who: page.Boss, Do: s.back},
 		{Method: "POST", Path: "/stock/lots/{code}/let-in", Who: page.Boss, Do: s.letIn},
+		{Method: "POST", Path: "/stock/lots/{code}/taper", Who: page.Boss, Do: s.taper},
 		{Method: "POST", Path: "/stock/lots/{code}/form", Who: page.Boss, Do: s.moveStems},
 	}
 }
