@@ -13,6 +13,7 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/heal"
 	"unionknot/internal/nursery/match"
+	"unionknot/internal/nursery/orders"
 	"unionknot/internal/nursery/places"
 	"unionknot/internal/nursery/stock"
 	"unionknot/internal/nursery/wood"
@@ -289,4 +290,27 @@ func TestStemsAreCutHigherWhereThatPairs(t *testing.T) {
 		said = said || strings.Contains(p.Steps[0], "cm higher")
 	}
 	assert.True(t, said, "the card says so")
+}
+
+// TestSpeciesAreBuddedInTheirTurn orders roses and pears for summer buds, and looks
+// at the days in February.
+func TestSpeciesAreBuddedInTheirTurn(t *testing.T) {
+	h := newHouse(t)
+	for code, genus := range map[string]string{"O-1": "rose", "O-2": "peach"} {
+		require.NoError(t, h.AddOrder(ctx, h.maud, orders.NewOrder{Code: code, Genus: genus, Variety: "V" + code, StockGenus: genus,
+			StockType: "S" + code, Trees: 200, DueOn: time.Date(2029, 2, 20, 0, 0, 0, 0, time.UTC)}))
+	}
+	_, err := h.DB.Exec(`update genus set usual_way = 'summer bud' where key in ('rose', 'peach')`)
+	require.NoError(t, err)
+	p, err := h.BenchDays(ctx, time.Time{})
+	require.NoError(t, err)
+	require.Len(t, p.Budding, 2)
+	a, b := p.Budding[0], p.Budding[1]
+	assert.False(t, b.Window.To.Before(a.Window.To), "what shuts first comes first")
+	assert.False(t, b.From.Before(a.From))
+	assert.Positive(t, a.PerDay)
+	assert.InDelta(t, float64(a.ToGo)/a.PerDay, a.Days, 1e-9)
+	for _, x := range p.Budding {
+		assert.False(t, x.From.Before(x.Window.From), "never before its window opens")
+	}
 }

@@ -70,6 +70,7 @@ type DaysPage struct {
 	Alone            []string
 	Undo             bool // a plan can be taken back
 	LateDays         float64
+	Budding          []Budding // species in their turn, by summer
 }
 
 // BenchDaysOf lays the open work out on the days from one on; a zero day, or one

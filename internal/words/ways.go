@@ -16,6 +16,8 @@ var wayChanges = map[ways.Key]string{
 	ways.Lay:          "the drawing of the union, the figure of its contact, and the card",
 	ways.Behind:       "the T-bud's card and drawing",
 	ways.BudTie:       "the tie offered for buds, the card, and when a T-bud is looked at: by its petiole, or later by its colour",
+	ways.BudsPerStock: "not reckoned with yet: each stock counts as one bud",
+	ways.Team:         "not reckoned with yet: a tag has one name, and the team's split stands on its own page",
 	ways.Side:         "the card of a bud in the row",
 	ways.Sealing:      "the tie offered, the card, and what is laid out for a day",
 	ways.Tip:          "what to take along for cutting, and the sheet",

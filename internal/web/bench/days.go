@@ -44,7 +44,8 @@ func dayRoutes(b bench) []page.Route {
 
 type daysPage struct {
 	outlook.DaysPage
-	Problem string
+	Problem        string
+	BuddingDrawing template.HTML
 }
 
 func (b bench) days(w http.ResponseWriter, r *http.Request) error {
@@ -63,6 +64,7 @@ func (b bench) showDays(w http.ResponseWriter, r *http.Request, problem string, 
 	if p.DaysPage, err = b.Nursery.BenchDays(r.Context(), dayOf(r.FormValue("from"))); err != nil {
 		return err
 	}
+	p.BuddingDrawing = draw.Budding(p.Budding, b.Nursery.Today())
 	f := page.Frame{Title: "Bench days", Stage: "Bench", Data: p, Form: page.NewForm()}
 	if page.IsPart(r) {
 		return b.Part(w, b.views["days"], "days", page.PartOf(r, f))
