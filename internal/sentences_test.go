@@ -41,7 +41,7 @@ var sentencesLeft = map[string]int{
 	"nursery/results": 38,
 	"nursery/season":  32,
 	"nursery/stock":   50,
-	"nursery/wood":    39,
+	"nursery/wood":    38,
 	"outlook":         136,
 }
 

@@ -314,3 +314,39 @@ func TestSpeciesAreBuddedInTheirTurn(t *testing.T) {
 		assert.False(t, x.From.Before(x.Window.From), "never before its window opens")
 	}
 }
+
+// TestBoughtWoodComesWithoutPlantOrDay keys in wood of which neither is known: its
+// source stands for the plant, and its age is a range.
+func TestBoughtWoodComesWithoutPlantOrDay(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(200, 4, 40)
+	cut := wood.NewBundle{Code: "W-9", State: "resting", CutOn: h.Today().AddDate(0, 0, -60), CutLate: h.Today().AddDate(0, 0, -20), Sticks: 30,
+		LengthMM: 300, BaseMM: 8, TipMM: 6, InternodeMM: 22, BudsPerPiece: 2, Part: "middle"}
+	isProblem(t, h.AddBundle(ctx, h.maud, cut), "where it was bought")
+	cut.BoughtFrom, cut.Variety, cut.Genus = "Holm  Layers", "Lanternjaw", "pear"
+	late := cut
+	late.CutLate = cut.CutOn.AddDate(0, 0, -1)
+	isProblem(t, h.AddBundle(ctx, h.maud, late), "comes after the earliest")
+	require.NoError(t, h.AddBundle(ctx, h.maud, cut))
+	b, err := h.Bundle(ctx, "W-9")
+	require.NoError(t, err)
+	assert.Equal(t, "B-1", b.Bundle.Plant)
+	assert.Equal(t, "middle", b.Bundle.Part)
+	assert.InDelta(t, 60, b.Kept.Keeping.Age.Days, 1.5, "kept as if it were the oldest")
+	assert.InDelta(t, 20, b.Kept.Young.Days, 1.5)
+	assert.InDelta(t, 45, b.Kept.Keeping.KeepLate.Sub(b.Kept.Keeping.KeepBy).Hours()/24, 4, "and may keep as long as the youngest, were the store cooler")
+	again := cut
+	again.Code = "W-10"
+	require.NoError(t, h.AddBundle(ctx, h.maud, again))
+	b, err = h.Bundle(ctx, "W-10")
+	require.NoError(t, err)
+	assert.Equal(t, "B-1", b.Bundle.Plant, "one source for each seller and variety")
+	c, err := h.Collect(ctx, outlook.CollectAsked{Spare: 300, Waste: 90})
+	require.NoError(t, err)
+	for _, l := range c.Lines {
+		assert.NotEqual(t, "B-1", l.Plant.Code, "nothing is cut from what was bought")
+	}
+	m, err := h.Match(ctx, "O-1", match.Asked{})
+	require.NoError(t, err)
+	assert.Contains(t, m.NotSeenTrue, "B-1", "nobody here has seen it true")
+}

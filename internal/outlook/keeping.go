@@ -11,13 +11,15 @@ import (
 	"unionknot/internal/core/working"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // Kept is a bundle with how it keeps.
 type Kept struct {
 	Bundle  store.Bundle
 	Keeping wood.Keeping
-	Bad     string // what the last look found, when not sound
+	Bad     string   // what the last look found, when not sound
+	Young   wood.Age // were it cut on the last day it can have been; zero where its day is known
 	Working working.Working
 }
 
@@ -102,18 +104,43 @@ func (k *Keeper) clock(name string) (wood.Clock, string) {
 // Keep works out how a bundle keeps: it aged in each place by that place's
 // readings, and goes on where it lies now.
 func (k *Keeper) Keep(b store.BundlePile, looks []store.Look) Kept {
-	var age wood.Age
+	age := k.aged(b, time.Time{})
+	c, name := k.clock(b.Place)
+	out := kept(c, age, b.Bundle, name, k.now, looks)
+	if b.CutLate != nil {
+		out.late(c, k.aged(b, *b.CutLate), k.now)
+	}
+	return out
+}
+
+// aged is how far a bundle aged from a day on.
+func (k *Keeper) aged(b store.BundlePile, from time.Time) (age wood.Age) {
 	for i, st := range b.Stays {
 		c, _ := k.clock(st.Place)
-		to := k.now
+		since, to := st.Since, k.now
 		if i+1 < len(b.Stays) {
 			to = b.Stays[i+1].Since
 		}
-		a := c.Age(st.Since, to)
-		age.Days, age.Unknown = age.Days+a.Days, age.Unknown+a.Unknown
+		if since.Before(from) {
+			since = from
+		}
+		if since.Before(to) {
+			a := c.Age(since, to)
+			age.Days, age.Unknown = age.Days+a.Days, age.Unknown+a.Unknown
+		}
 	}
-	c, name := k.clock(b.Place)
-	return kept(c, age, b.Bundle, name, k.now, looks)
+	return age
+}
+
+// late widens what is said of a bundle whose day is not known: it keeps by its
+// earliest, and may keep as long as its latest.
+func (k *Kept) late(c wood.Clock, young wood.Age, now time.Time) {
+	k.Young = young
+	late := c.KeepAged(young, now, k.Bundle.State)
+	k.Keeping.KeepLate = late.KeepLate
+	k.Working.Range = words.KeepRange(k.Keeping.Earliest, k.Keeping.KeepLate)
+	k.Working.Inputs = append(k.Working.Inputs, working.Input{Name: words.CutBetween, Value: words.CutRange(k.Bundle.CutOn, *k.Bundle.CutLate,
+		young.Days, k.Keeping.Age.Days), Source: working.Entered, Ref: k.Bundle.Code})
 }
 
 // FirstToUse puts bundles in the order in which they must be used, with the day

@@ -91,6 +91,7 @@ var groups = map[string][3]string{
 	"worker":    {"t.worker_id::text", "p.name", "join person p on p.id = t.worker_id"},
 	"technique": {"t.technique", "k.name", "join technique k on k.key = t.technique"},
 	"lot":       {"l.code", "l.code || ' · ' || s.name", "join stock_lot l on l.id = t.lot_id join stock_type s on s.id = l.stock_type_id"},
+	"part":      {"w.part", "w.part", "join wood_bundle w on w.id = t.bundle_id and w.part <> ''"},
 	"bundle": {"w.code", "w.code || ' · ' || v.name", `join wood_bundle w on w.id = t.bundle_id join mother_plant m on m.id = w.plant_id
 		join variety v on v.id = m.variety_id`},
 }

@@ -26,6 +26,7 @@ type Tag struct {
 	BundleCutOn   time.Time  `db:"bundle_cut_on"`
 	BudsPerPiece  int        `db:"buds_per_piece"`
 	Plant         string     `db:"plant"`
+	Part          string     `db:"part"` // of the shoot its wood is from
 	Variety       string     `db:"variety"`
 	Genus         string     `db:"genus"`
 	StockType     string     `db:"stock_type"`
@@ -65,7 +66,7 @@ type Tag struct {
 }
 
 const tagSelect = `select t.*, b.code as batch, o.code as order_code, l.code as lot, w.code as bundle, w.cut_on as bundle_cut_on,
-	w.buds_per_piece,
+	w.buds_per_piece, w.part,
 	m.code as plant, v.name as variety, v.genus, s.name as stock_type, k.name as technique_name, tie.name as tie_name, b.tie,
 	o.priority, s.genus as stock_genus, w.place as bundle_place, l.place as lot_place, l.form as lot_form, l.taper_mm as lot_taper, b.healing, p.name as worker,
 	c.id is not null as looked, coalesce(c.taken, 0) as taken, coalesce(c.doubtful, 0) as doubtful, coalesce(c.dead, 0) as dead

@@ -42,6 +42,7 @@ type Plant struct {
 	MadeAt      time.Time  `db:"made_at"`
 	Bundles     int        `db:"bundles"`
 	LastBundle  *int64     `db:"last_bundle_id"`
+	Bought      bool       `db:"bought"`       // it stands for a source of bought wood, and is not cut from here
 	Gives       *int       `db:"gives_sticks"` // in a season, as somebody judged; nil where nobody did
 	MostSticks  int        `db:"most_sticks"`  // cut of it in a season before
 	CutSticks   int        `db:"cut_sticks"`   // cut of it in this season
@@ -65,8 +66,9 @@ func (q Q) PlantByCode(ctx context.Context, code string) (p Plant, err error) {
 func (q Q) AddPlant(ctx context.Context, p Plant) (int64, error) {
 	return q.insert(
 		ctx,
-		`insert into mother_plant (code, variety_id, place, planted_year, seen_true_by, seen_true_on, health, licence, made_at)
-		values (:code, :variety_id, :place, :planted_year, :seen_true_by, :seen_true_on, :health, :licence, :made_at) returning id`,
+		`insert into mother_plant (code, variety_id, place, planted_year, seen_true_by, seen_true_on, health, licence, made_at,
+			bought)
+		values (:code, :variety_id, :place, :planted_year, :seen_true_by, :seen_true_on, :health, :licence, :made_at, :bought) returning id`,
 		p,
 	)
 }
@@ -98,6 +100,8 @@ type Bundle struct {
 	Marks        string     `db:"marks"`
 	WholeShoot   bool       `db:"whole_shoot"` // the sticks are whole shoots, not cut from the base
 	FaceBuds     int        `db:"face_buds"`   // of a piece, eaten by its face
+	CutLate      *time.Time `db:"cut_late"`    // the last day on which it can have been cut; nil: CutOn is known
+	Part         string     `db:"part"`        // of the shoot it is from; "" where it is not noted
 	Free         int        `db:"free"`
 }
 
@@ -134,10 +138,11 @@ func (q Q) AddBundle(ctx context.Context, b Bundle, by int64) (int64, error) {
 	id, err := q.insert(
 		ctx,
 		`insert into wood_bundle (code, plant_id, cut_on, state, sticks, length_mm, base_mm, tip_mm, internode_mm, blind_share,
-			buds_per_piece, usable, pieces, place, made_at, sealed, marks, whole_shoot, face_buds)
+			buds_per_piece, usable, pieces, place, made_at, sealed, marks, whole_shoot, face_buds,
+			cut_late, part)
 		values (:code, :plant_id, :cut_on, :state, :sticks, :length_mm, :base_mm, :tip_mm, :internode_mm, :blind_share, :buds_per_piece,
 		:usable,
-			:pieces, :place, :made_at, :sealed, :marks, :whole_shoot, :face_buds) returning id`,
+			:pieces, :place, :made_at, :sealed, :marks, :whole_shoot, :face_buds, :cut_late, :part) returning id`,
 		b,
 	)
 	if err != nil {
@@ -157,7 +162,7 @@ func (q Q) PlantsOf(ctx context.Context, varieties []int64, season time.Time) (p
 		cut_sticks from mother_plant m join variety v on v.id = m.variety_id left join lateral (select max(s.n) filter (where s.until <= $2)
 		as most, sum(s.n) filter (where s.until > $2) as cut from (select sum(b.sticks) as n, max(b.cut_on) as until from wood_bundle b
 		where b.plant_id = m.id group by floor((b.cut_on - $2) / 365.25)) s) y on true
-		where m.variety_id = any($1) order by m.code`, varieties, season)
+		where m.variety_id = any($1) and not m.bought order by m.code`, varieties, season)
 	return ps, err
 }
 
@@ -293,4 +298,16 @@ func (q Q) SeePlant(ctx context.Context, p Plant) error {
 			= :place, gives_sticks = :gives_sticks where id = :id`,
 		p,
 	)
+}
+
+// BoughtPlant finds what stands for a source of bought wood of a variety.
+func (q Q) BoughtPlant(ctx context.Context, variety int64, place string) (p Plant, err error) {
+	err = q.get(ctx, &p, plantSelect+`where m.bought and m.variety_id = $1 and lower(m.place) = lower($2)`, variety, place)
+	return p, err
+}
+
+// HighestBought is the highest number of a code of the shape B-12, or 0.
+func (q Q) HighestBought(ctx context.Context) (n int, err error) {
+	err = q.get(ctx, &n, `select coalesce(max(substring(code from '^B-([0-9]{1,8})$')::int), 0) from mother_plant`)
+	return n, err
 }

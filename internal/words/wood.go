@@ -2,6 +2,7 @@ package words
 
 import (
 	"fmt"
+	"time"
 
 	"unionknot/internal/core/wood"
 	"unionknot/internal/core/working"
@@ -78,3 +79,27 @@ func CutShort(variety string, plants, sticks, pieces, buds int) string {
 
 // GivesAsked asks for what a plant gives.
 const GivesAsked = "Say how many sticks it gives in a season: 0 or more, or leave it empty."
+
+// CutBetween names the range of a bundle's day.
+const CutBetween = "Cut between"
+
+// KeepRange says between which days a bundle keeps whose day is not known.
+func KeepRange(early, late time.Time) string {
+	return early.Format("2 January") + " to " + late.Format("2 January") + ", by when it was cut and were the thermometer half a degree out"
+}
+
+// CutRange says when a bundle was cut whose day is not known, and its age then.
+func CutRange(from, to time.Time, young, old float64) string {
+	return fmt.Sprintf("%s and %s: %.0f to %.0f days old at 1 °C; it is kept as if it were the oldest", from.Format("2 January"),
+		to.Format("2 January"), young, old)
+}
+
+// Problems of bought wood.
+const (
+	BoughtNeeds = "Say of which mother plant it was cut, by its code; or where it was bought, with its variety and genus."
+	CutLateSays = "The latest day comes after the earliest, and not after today."
+	PartSays    = "Choose base, middle or outer, or leave it."
+)
+
+// BoughtFrom is what stands for the plant of bought wood.
+func BoughtFrom(who string) string { return "bought from " + who }

@@ -85,12 +85,18 @@ type NewBundle struct {
 	LengthMM, BaseMM, TipMM, InternodeMM float64
 	BlindPct                             float64
 	BudsPerPiece                         int
-	Sealed                               bool     // tips sealed
-	Marks                                []string // of ripeness, as seen
-	Dropped                              int      // of the sticks: thrown out
-	Whole                                bool     // measured as whole shoots, not as sticks cut from their base
-	Sure                                 bool     // cut in that state on that day, although the season says otherwise
+	Sealed                               bool      // tips sealed
+	Marks                                []string  // of ripeness, as seen
+	Dropped                              int       // of the sticks: thrown out
+	Whole                                bool      // measured as whole shoots, not as sticks cut from their base
+	CutLate                              time.Time // the last day it can have been cut; zero: CutOn is known
+	Part                                 string    // of the shoot: base, middle, outer, or ""
+	BoughtFrom, Variety, Genus           string    // where it was bought, for want of a plant
+	Sure                                 bool      // cut in that state on that day, although the season says otherwise
 }
+
+// Parts of the shoot that wood can be from.
+var Parts = []string{"", "base", "middle", "outer"}
 
 // Marks are what decides that wood can be cut, by its state.
 var Marks = map[string][]string{
@@ -123,8 +129,15 @@ func (n *NewBundle) check(today time.Time) nursery.Problems {
 	var ps nursery.Problems
 	n.Code, n.Plant, n.Place = nursery.CleanCode(n.Code), nursery.CleanCode(n.Plant), strings.TrimSpace(n.Place)
 	nursery.CheckCode(&ps, "code", n.Code)
-	if n.Plant == "" {
-		ps.Add("plant", "Say which mother plant it was cut from, by its code.")
+	n.BoughtFrom, n.Variety = strings.Join(strings.Fields(n.BoughtFrom), " "), strings.TrimSpace(n.Variety)
+	if n.Plant == "" && (n.BoughtFrom == "" || n.Variety == "" || n.Genus == "") {
+		ps.Add("plant", "%s", words.BoughtNeeds)
+	}
+	if !n.CutLate.IsZero() && (n.CutLate.Before(n.CutOn) || n.CutLate.After(today)) {
+		ps.Add("cut_late", "%s", words.CutLateSays)
+	}
+	if !slices.Contains(Parts, n.Part) {
+		ps.Add("part", "%s", words.PartSays)
 	}
 	if !slices.Contains(outlook.WoodStates, n.State) {
 		ps.Add("state", "Wood is resting, ripe green or half-ripe; %q is none of these.", n.State)
@@ -209,8 +222,41 @@ func (s *Stage) question(ctx context.Context, n NewBundle) error {
 	return nil
 }
 
+// source is the plant that wood was cut from or, of bought wood, what stands for it:
+// one for each seller and variety.
+func (s *Stage) source(ctx context.Context, q store.Q, a nursery.Actor, n *NewBundle) (store.Plant, error) {
+	if n.Plant != "" {
+		return q.PlantByCode(ctx, n.Plant)
+	}
+	v, err := q.VarietyFor(ctx, n.Variety, n.Genus)
+	if err != nil {
+		return store.Plant{}, err
+	}
+	p, err := q.BoughtPlant(ctx, v, words.BoughtFrom(n.BoughtFrom))
+	if err == nil || !errors.Is(err, nursery.ErrNotFound) {
+		n.Plant = p.Code
+		return p, err
+	}
+	if err := q.LockLabels(ctx); err != nil {
+		return p, err
+	}
+	i, err := q.HighestBought(ctx)
+	if err != nil {
+		return p, err
+	}
+	n.Plant = fmt.Sprintf("B-%d", i+1)
+	if _, err := q.AddPlant(ctx, store.Plant{Code: n.Plant, VarietyID: v, Place: words.BoughtFrom(n.BoughtFrom), MadeAt: s.Now(),
+		Bought: true}); err != nil {
+		return p, err
+	}
+	if err := s.Changed(ctx, q, a, "plant", n.Plant, "bought", nil, n.BoughtFrom); err != nil {
+		return p, err
+	}
+	return q.PlantByCode(ctx, n.Plant)
+}
+
 func (s *Stage) addBundle(ctx context.Context, q store.Q, a nursery.Actor, n NewBundle) error {
-	plant, err := q.PlantByCode(ctx, n.Plant)
+	plant, err := s.source(ctx, q, a, &n)
 	if errors.Is(err, nursery.ErrNotFound) {
 		return nursery.Problem{
 			Field: "plant",
@@ -252,6 +298,10 @@ func (s *Stage) addBundle(ctx context.Context, q store.Q, a nursery.Actor, n New
 		Marks:        strings.Join(n.Marks, " · "),
 		WholeShoot:   n.Whole,
 		FaceBuds:     eaten,
+		Part:         n.Part,
+	}
+	if !n.CutLate.IsZero() {
+		b.CutLate = &n.CutLate
 	}
 	label, err := q.WoodLabel(ctx, n.Code)
 	switch {

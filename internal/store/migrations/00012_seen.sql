@@ -126,5 +126,12 @@ create table lot_taper (
 create index lot_taper_lot on lot_taper (lot_id, id desc);
 create trigger lot_taper_kept before update or delete on lot_taper for each row execute function only_added_to();
 
+-- Bought or swapped wood may come without its plant or its day: its source stands
+-- for the plant, and its age is a range.
+alter table mother_plant add column bought boolean not null default false;
+alter table wood_bundle add column cut_late date;          -- the last day on which it can have been cut; null: cut_on is known
+alter table wood_bundle add column part text not null default '' check (part in ('', 'base', 'middle', 'outer'));  -- of the shoot
+alter table wood_bundle add constraint wood_bundle_cut_late check (cut_late >= cut_on);
+
 -- +goose Down
 select 1;

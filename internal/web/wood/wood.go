@@ -70,6 +70,7 @@ type bundleLine struct {
 type listPage struct {
 	Marks         map[string][]string
 	Measured      []string
+	Parts         []string
 	Plants        []store.Plant
 	Bundles       []bundleLine
 	MorePlants    string
@@ -129,7 +130,7 @@ func (s wood) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if p.Varieties, _, err = s.Nursery.Names(r.Context()); err != nil {
 		return err
 	}
-	p.Marks, p.Measured = woodstage.Marks, outlook.Measured
+	p.Marks, p.Measured, p.Parts = woodstage.Marks, outlook.Measured, woodstage.Parts
 	p.PlantK, _ = nursery.KindOf("plants")
 	p.BundK, _ = nursery.KindOf("bundles")
 	return s.ShowStatus(w, r, s.views["list"], page.Frame{Title: "Wood", Stage: "Wood", Data: p, Form: f}, status)
@@ -188,6 +189,8 @@ func bundleOf(f *page.Typed) woodstage.NewBundle {
 		Marks:   f.Values["marks"],
 		Dropped: f.Int("dropped"),
 		Sure:    f.Text("sure") != "",
+		CutLate: f.Date("cut_late"), Part: f.Text("part"),
+		BoughtFrom: f.Text("bought_from"), Variety: f.Text("variety"), Genus: strings.ToLower(f.Text("genus")),
 	}
 }
 
