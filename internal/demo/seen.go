@@ -37,18 +37,13 @@ func (m *maker) seen() error {
 		Health: "clean in 2026", SeenTrueBy: "Maud Thirlby", SeenTrueOn: time.Date(2024, time.September, 14, 0, 0, 0, 0, time.UTC)}); err != nil {
 		return err
 	}
-	for _, b := range []struct {
-		code   string
-		on     time.Time
-		sticks int
-		place  string
-	}{{"W-314", time.Date(2027, time.January, 12, 15, 0, 0, 0, time.Local), 70, "cold store 2"},
-		{"W-315", time.Date(2026, time.October, 20, 15, 0, 0, 0, time.Local), 12, "potting shed"}} {
-		m.s.RunFrom(b.on)
-		if err := m.s.AddBundle(m.ctx, m.a, wood.NewBundle{Code: b.code, Plant: "M-16", State: "resting", Place: b.place, CutOn: m.s.Today(),
-			Sticks: b.sticks, LengthMM: 520, BaseMM: 8.8, TipMM: 5.6, InternodeMM: 22, BlindPct: 5, BudsPerPiece: 3, Whole: true}); err != nil {
-			return fmt.Errorf("bundle %s: %w", b.code, err)
-		}
+	bundle := func(code string, on time.Time, sticks int, place string) error {
+		m.s.RunFrom(on)
+		return m.s.AddBundle(m.ctx, m.a, wood.NewBundle{Code: code, Plant: "M-16", State: "resting", Place: place, CutOn: m.s.Today(),
+			Sticks: sticks, LengthMM: 520, BaseMM: 8.8, TipMM: 5.6, InternodeMM: 22, BlindPct: 5, BudsPerPiece: 3, Whole: true})
+	}
+	if err := bundle("W-314", time.Date(2027, time.January, 12, 15, 0, 0, 0, time.Local), 70, "cold store 2"); err != nil {
+		return err
 	}
 	m.at(2027, time.January, 22, 9, 30)
 	for _, o := range []struct {
@@ -78,6 +73,10 @@ func (m *maker) seen() error {
 		if err := m.s.SetHealPlace(m.ctx, m.a, []string{t.Code}, "callus box 1"); err != nil {
 			return err
 		}
+	}
+	// Found in the shed since: cut in October, and past its day.
+	if err := bundle("W-315", time.Date(2026, time.October, 20, 15, 0, 0, 0, time.Local), 12, "potting shed"); err != nil {
+		return err
 	}
 	m.at(2027, time.February, 22, 9, 0)
 	for _, t := range ts {

@@ -85,3 +85,9 @@ func BudsOnly(f *snapshot.Snapshot, ts []pairing.Thread) bool {
 		return !ok || x.BudsMax > 1
 	})
 }
+
+// MannerOf is how the house cuts where growers differ, beside its faces.
+func MannerOf(f *snapshot.Snapshot) union.Manner {
+	h := f.Answers()
+	return union.Manner{TongueHalf: h.TongueHalf(), WoodOut: h.Flipped()}
+}

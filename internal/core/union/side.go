@@ -31,10 +31,21 @@ func body(of, part string, xy ...float64) Line {
 // splitLong is how deep a cleft is split. House default, of 25–40 mm.
 const splitLong = 32
 
+// Manner is how a house cuts where growers differ, beside its faces.
+type Manner struct {
+	TongueHalf bool // the tongue from half-way, not a third below the tip
+	WoodOut    bool // the wood behind a T-bud flipped out
+}
+
 // SideOf draws two stems as a technique cuts them, by the technique's key, with
 // slant faces cut the house's way.
 // It gives ErrCut for a technique it does not know and for no diameters.
 func SideOf(technique string, s Stems, f Face) (Side, error) {
+	return SideBy(technique, s, f, Manner{})
+}
+
+// SideBy draws them as SideOf does, by a house's manner.
+func SideBy(technique string, s Stems, f Face, h Manner) (Side, error) {
 	R, r, Rc, rc, err := s.radii()
 	if err != nil {
 		return Side{}, err
@@ -43,7 +54,7 @@ func SideOf(technique string, s Stems, f Face) (Side, error) {
 	gap := 0.5 * s.Stock
 	switch technique {
 	case "splice", "whip-and-tongue":
-		return sideSplice(technique, R, r, f.Times()*s.Stock, stem), nil
+		return sideSplice(technique, R, r, f.Times()*s.Stock, stem, h.TongueHalf), nil
 	case "cleft-one-side", "off-centre-cleft":
 		return sideCleft(technique, R, r, stem, gap), nil
 	case "saddle":
@@ -59,14 +70,14 @@ func SideOf(technique string, s Stems, f Face) (Side, error) {
 	case "chip-bud":
 		return sideChip(R, r, stem, gap), nil
 	case "t-bud":
-		return sideTee(R, r, stem, gap), nil
+		return sideTee(R, r, stem, gap, h.WoodOut), nil
 	}
 	return Side{}, fmt.Errorf("technique %q: %w", technique, ErrCut)
 }
 
 // sideSplice shows two long faces, level along the lower side: the side laid
 // flush.
-func sideSplice(technique string, R, r, face, stem float64) Side {
+func sideSplice(technique string, R, r, face, stem float64, half bool) Side {
 	axial := math.Sqrt(face*face - 4*R*R) // the face is cut aslant
 	lift, off := 0.28*R*2, 0.1*axial
 	own := axial * r / R
@@ -75,13 +86,17 @@ func sideSplice(technique string, R, r, face, stem float64) Side {
 		body("scion", "bark", off+axial-own, -R+2*r+lift, off+axial+stem, -R+2*r+lift, off+axial+stem, -R+lift, off+axial, -R+lift)},
 		Measures: []Measure{{fmt.Sprintf("face %.0f mm", face), 0, axial}}}
 	if technique == "whip-and-tongue" {
-		// A third below the tip, down the grain.
+		// A third below the tip, or half-way, down the grain.
+		below, part := 1.0/3, "⅓"
+		if half {
+			below, part = 0.5, "½"
+		}
 		tongue := func(of string, x, y, long float64) Line { return body(of, "cut", x, y, x+long, y-0.30*R*2) }
-		at := axial * 2 / 3
+		at := axial * (1 - below)
 		sd.Cuts = append(sd.Cuts, tongue("stock", at, R-2*R*at/axial, -axial/3))
-		sat := off + axial - own*2/3
-		sd.Cuts = append(sd.Cuts, body("scion", "cut", sat, -R+2*r*2/3+lift, sat+own/3, -R+2*r*2/3+lift+0.30*r*2))
-		sd.Measures[0].Name += ", the tongue from a third below the tip"
+		sat := off + axial - own*(1-below)
+		sd.Cuts = append(sd.Cuts, body("scion", "cut", sat, -R+2*r*(1-below)+lift, sat+own/3, -R+2*r*(1-below)+lift+0.30*r*2))
+		sd.Measures[0].Name += fmt.Sprintf(", the tongue from %s below the tip", part)
 	}
 	return sd
 }
@@ -246,7 +261,7 @@ func sideChip(R, r, stem, gap float64) Side {
 		Measures: []Measure{{"stop cut at 45°", 0, long}, {fmt.Sprintf("chip %d mm, from %.1f mm wood", chipLong, 2*r), at, at + long}}}
 }
 
-func sideTee(R, r, stem, gap float64) Side {
+func sideTee(R, r, stem, gap float64, woodOut bool) Side {
 	const deep = 25.0
 	half := math.Min(R*0.86, openedGirth*math.Pi*R) // seen from the front, the T reaches round
 	at := deep + stem + gap
@@ -255,16 +270,23 @@ func sideTee(R, r, stem, gap float64) Side {
 		a := math.Pi * float64(i) / 12
 		shield = append(shield, at+shieldLong/2+shieldLong/2*math.Cos(a), math.Min(r, R)*0.8*math.Sin(a))
 	}
+	cuts := []Line{body("stock", "cut", 0, 0, deep, 0), body("stock", "cut", deep, half, deep, -half)}
+	says := "left in"
+	if !woodOut { // the sliver of wood behind the bark
+		cuts = append(cuts, body("scion", "cut", at+shieldLong*0.2, 0.25*math.Min(r, R), at+shieldLong*0.8, 0.25*math.Min(r, R)))
+	} else {
+		says = "flipped out"
+	}
 	return Side{
 		Bodies: []Line{
 			body("stock", "bark", -stem, R, deep+stem, R, deep+stem, -R, -stem, -R),
 			body("scion", "bark", shield...),
 			eye(at+shieldLong/2, 0),
 		},
-		Cuts: []Line{body("stock", "cut", 0, 0, deep, 0), body("stock", "cut", deep, half, deep, -half)},
+		Cuts: cuts,
 		Measures: []Measure{
 			{"T 25 mm, across a third of the girth", 0, deep},
-			{fmt.Sprintf("shield %d mm, from %.1f mm wood", shieldLong, 2*r), at, at + shieldLong},
+			{fmt.Sprintf("shield %d mm, from %.1f mm wood, %s", shieldLong, 2*r, says), at, at + shieldLong},
 		},
 	}
 }

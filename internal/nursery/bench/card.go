@@ -77,9 +77,10 @@ type CardPage struct {
 	PerHour   float64      // own pace now; 0 when not known
 	Next      string       // the worker's next tag
 	Workers   []store.Person
-	FaceWay   union.Face // the house's way to cut a slant face
-	Face      float64    // its length in mm
-	Lay       string     // how a thinner scion is laid, by the house's way
+	FaceWay   union.Face   // the house's way to cut a slant face
+	Face      float64      // its length in mm
+	Manner    union.Manner // how the house cuts beside that
+	Lay       string       // how a thinner scion is laid, by the house's way
 	Held      []store.Tally
 	LastTaps  []store.Tally // newest first, that can be taken back
 	Steps     []string      // of the graft, by the house's ways
@@ -126,6 +127,7 @@ func (s *Stage) Card(ctx context.Context, a nursery.Actor, code string) (CardPag
 	p.FaceWay = outlook.FaceWay(f.Way(outlook.WayFace))
 	p.Face = p.FaceWay.Times() * (p.Tag.StockLow + p.Tag.StockHigh) / 2
 	h := f.Answers()
+	p.Manner = outlook.MannerOf(f)
 	p.Steps, p.Cautions = words.CardSteps(p.Tag.Technique, h, p.Tag.LotForm == outlook.InRow), words.CardCautions(h)
 	if per := p.Tag.LotTaper; per != nil {
 		for _, x := range p.Threads {

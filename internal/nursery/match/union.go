@@ -32,6 +32,7 @@ type UnionPage struct {
 	Laid         union.Contact    // laid so
 	By           [3]union.Contact // by each way to lay it
 	Face         union.Face
+	Manner       union.Manner // beside its faces
 	Advice       union.Advice
 	Curve        []ShiftPoint
 	HandSD       float64
@@ -70,6 +71,7 @@ func (s *Stage) Union(ctx context.Context, kind string, stems union.Stems, as st
 	}
 	p.Lay = outlook.LayWay(p.Way)
 	p.Face = outlook.FaceWay(f.Way(outlook.WayFace))
+	p.Manner = outlook.MannerOf(f)
 	p.Joint, err = union.For(p.Kind, stems, p.Face)
 	if errors.Is(err, union.ErrCut) {
 		p.Cannot = words.Capital(err.Error()) + "."

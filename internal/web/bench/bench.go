@@ -176,6 +176,7 @@ func (b bench) gather(r *http.Request) (cardPage, error) {
 			t.Technique,
 			union.Stems{Stock: (t.StockLow + t.StockHigh) / 2, Scion: (t.WoodLow + t.WoodHigh) / 2},
 			c.FaceWay,
+			c.Manner,
 		),
 		PaceDrawing: draw.Pace(c.Pace, b.Nursery.Now()),
 		ReadOnly:    page.Actor(r).Role == nursery.Looker,

@@ -13,8 +13,8 @@ import (
 
 // Cut draws stock and scion from the side as the technique cuts them, one
 // scale both ways. It gives "" for two stems that cannot be cut so.
-func Cut(technique string, stems union.Stems, face union.Face) template.HTML {
-	side, err := union.SideOf(technique, stems, face)
+func Cut(technique string, stems union.Stems, face union.Face, manner union.Manner) template.HTML {
+	side, err := union.SideBy(technique, stems, face, manner)
 	if err != nil {
 		return ""
 	}

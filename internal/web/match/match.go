@@ -180,7 +180,7 @@ func (m match) showUnion(w http.ResponseWriter, r *http.Request, kind string, s 
 		return err
 	}
 	if up.Cannot == "" {
-		p.Side, p.Face, p.Moved = draw.Cut(up.Kind, s, up.Face), draw.Union(up), draw.Shift(up)
+		p.Side, p.Face, p.Moved = draw.Cut(up.Kind, s, up.Face, up.Manner), draw.Union(up), draw.Shift(up)
 	}
 	return m.ShowStatus(w, r, m.views["union"], page.Frame{Title: "Union", Stage: "Match", Data: p, Form: f}, status)
 }
