@@ -148,7 +148,9 @@ func TestStatementsDoNotGrow(t *testing.T) {
 		for _, p := range paths {
 			h.counted(t, c, http.MethodGet, p, nil)
 			_, _, sent := h.counted(t, c, http.MethodGet, p, nil)
-			out[p] = len(sent)
+			out[p] = len(slices.DeleteFunc(sent, func(q string) bool { // read again after two seconds, however slow the test is
+				return strings.Contains(q, "from sessions") || strings.Contains(q, "from person where id")
+			}))
 		}
 		return out
 	}

@@ -312,3 +312,37 @@ func TestPrintHidesWhatIsNoUseOnPaper(t *testing.T) {
 		assert.Contains(t, hidden, ".noprint")
 	}
 }
+
+// TestTagsAreStoodElsewhereByScan scans tags one after another, and ticks a whole
+// place, and says where they stand now.
+func TestTagsAreStoodElsewhereByScan(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 1280, 800)
+	b.signIn("ansel")
+	b.goTo("/heal")
+	codes := value[[]string](b, `[...document.querySelectorAll('input[name="tag"][type=checkbox]')].map((i) => i.value).slice(0, 3)`)
+	require.Len(t, codes, 3)
+	b.press("They stand there now")
+	b.sees("Scan or tick the tags")
+	for _, c := range codes {
+		b.fill("#scan", strings.ToLower(strings.ReplaceAll(c, "-", ""))+kb.Enter)
+		b.sees(c + ".")
+	}
+	b.sees("3 tags chosen")
+	b.fill("#scan", "ZZ99"+kb.Enter)
+	b.sees("does not heal here")
+	b.press("They stand there now")
+	b.sees("Say where they stand")
+	assert.Equal(t, 3, value[int](b, `document.querySelectorAll('input[name="tag"]:checked').length`), "nothing chosen is lost")
+	b.fill("#place", "warm box 9")
+	b.press("They stand there now")
+	b.sees("3 tags stand in warm box 9")
+	assert.Equal(t, "3", h.one(t, `select count(*)::text from tag where heal_place = 'warm box 9'`))
+	b.eval(`[...document.querySelectorAll('.healplace h2')].find((x) => x.innerText.includes('warm box 9')).querySelector('button').click()`)
+	b.sees("3 tags chosen")
+	b.fill("#place", "house 2")
+	b.press("They stand there now")
+	b.sees("3 tags stand in house 2")
+	b.axe("heal")
+	b.clean()
+}

@@ -50,7 +50,7 @@ func (s *seasoned) on(month time.Month, day int) {
 }
 
 // agree holds the pages and the database to each other: what is to go and how an
-// order stands on Orders, its own page, Match and Today; what was counted; and that
+// order stands on Orders, its own page, Match, Bench and Today; what was counted; and that
 // every stem and piece is in one account, none below zero.
 func (s *seasoned) agree() map[string]standing {
 	s.t.Helper()
@@ -62,6 +62,13 @@ func (s *seasoned) agree() map[string]standing {
 	match := s.read("main > .scroll > table > tbody > tr", 0, 2, 5)
 	s.goTo("/today")
 	today := s.read("aside > table > tbody > tr", 0, 1, 2)
+	s.goTo("/bench")
+	bench := value[map[string]string](s.browser, `Object.fromEntries([...document.querySelectorAll('main table')].filter((t) =>
+		/The order stands/.test(t.tHead.innerText)).flatMap((t) => [...t.tBodies[0].rows]).map((r) => [r.cells[2].innerText.trim(),
+		r.cells[8].innerText.trim().replace(/\s+/g, ' ')]))`)
+	for code, says := range bench {
+		assert.Equal(s.t, orders[code].Says, says, "how %s stands, Orders and Bench", code)
+	}
 	for code, o := range orders {
 		open := o.ToGo != "0"
 		for where, page := range map[string]map[string]standing{"Match": match, "Today": today} {

@@ -70,6 +70,8 @@ func MakeReady(form string) string {
 	switch form {
 	case supply.Potted:
 		return "water, strip below the cut, take off what would drip on the union, set out by size"
+	case supply.Roots, supply.Cuttings:
+		return "wash, cut to length, mark which end is up, keep damp"
 	case supply.InRow:
 		return "strip below the cut, take off what would drip on the union, wet dry soil"
 	}

@@ -9,6 +9,7 @@ import (
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
+	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
 )
 
@@ -54,6 +55,7 @@ type BenchPage struct {
 	Mine    []store.Tag // the actor's own, open
 	Open    []store.Tag // everybody's, open, by worker
 	Batches []store.Batch
+	Orders  map[string]outlook.OrderLine // open ones, by code
 }
 
 // Bench gathers the Bench stage. A bench hand sees their own tags only.
@@ -72,8 +74,23 @@ func (s *Stage) Bench(ctx context.Context, a nursery.Actor, batchesAfter int64) 
 		return p, err
 	}
 	slices.SortStableFunc(p.Open, func(x, y store.Tag) int { return cmp.Or(strings.Compare(x.Worker, y.Worker), outlook.ByDay(x, y)) })
-	p.Batches, err = q.Batches(ctx, batchesAfter, nursery.PageSize)
-	return p, err
+	if p.Batches, err = q.Batches(ctx, batchesAfter, nursery.PageSize); err != nil {
+		return p, err
+	}
+	f, err := s.Facts(ctx, snapshot.Orders, snapshot.Tags, snapshot.Rest)
+	if err != nil {
+		return p, err
+	}
+	lines, r, err := s.Reckon.OrderLines(ctx, f, &outlook.WhatIf{})
+	if err != nil {
+		return p, err
+	}
+	r.Means(lines)
+	p.Orders = map[string]outlook.OrderLine{}
+	for _, l := range lines {
+		p.Orders[l.Order.Code] = l
+	}
+	return p, nil
 }
 
 // HandOver gives an open tag to another worker.

@@ -18,7 +18,7 @@ import (
 )
 
 // Forms in which stock comes.
-var Forms = []string{supply.BareRoot, supply.Potted, supply.InRow}
+var Forms = []string{supply.BareRoot, supply.Potted, supply.InRow, supply.Roots, supply.Cuttings}
 
 // NewLot is what is asked of stock that came or was lined out.
 type NewLot struct {
@@ -40,7 +40,7 @@ func (n *NewLot) check(genera map[string]bool) nursery.Problems {
 		ps.Add("stock_type", "Name the stock, in up to 60 letters.")
 	}
 	if !slices.Contains(Forms, n.Form) {
-		ps.Add("form", "The stock is bare-root, potted or in the row; %q is none of them.", n.Form)
+		ps.Add("form", "The stock is bare-root, potted, in the row, root pieces or cuttings; %q is none of them.", n.Form)
 	}
 	if n.Received < 1 || n.Received > 1_000_000 {
 		ps.Add("received", "Count the stems: a whole number from 1 to 1,000,000.")

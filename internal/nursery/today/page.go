@@ -6,6 +6,8 @@ import (
 	"time"
 
 	"unionknot/internal/core/pace"
+	"unionknot/internal/core/tally"
+	"unionknot/internal/core/ways"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
@@ -25,7 +27,12 @@ type TodayPage struct {
 	Unmeasured     []store.Lot      // with stems free and no reading
 	Sticks, Plants int              // of wood to cut for the open orders
 	Days           outlook.DaysPage // the plan of the bench days
+	Failed         []store.FailedLot
 }
+
+// failedSince is how many days after their grafting failed stocks are named. House
+// default.
+const failedSince = 200
 
 // LiveTag is a tag being worked, with its pace.
 type LiveTag struct {
@@ -91,6 +98,11 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 	for _, o := range orders {
 		if o.ToGo > 0 || o.Need.Missing != "" {
 			p.Orders = append(p.Orders, o)
+		}
+	}
+	if f.Answers().SecondChance() != ways.Discard {
+		if p.Failed, err = s.DB.Q().FailedLots(ctx, f.Today.AddDate(0, 0, -failedSince), string(tally.CameBack)); err != nil {
+			return p, err
 		}
 	}
 	p.Batches, err = s.DB.Q().UnsplitBatches(ctx)

@@ -133,5 +133,9 @@ alter table wood_bundle add column cut_late date;          -- the last day on wh
 alter table wood_bundle add column part text not null default '' check (part in ('', 'base', 'middle', 'outer'));  -- of the shoot
 alter table wood_bundle add constraint wood_bundle_cut_late check (cut_late >= cut_on);
 
+-- More forms of stock, worked on the bench.
+alter table stock_lot drop constraint stock_lot_form_check;
+alter table stock_lot add constraint stock_lot_form_check check (form in ('bare-root', 'potted', 'in the row', 'root pieces', 'cuttings'));
+
 -- +goose Down
 select 1;

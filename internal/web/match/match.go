@@ -14,6 +14,7 @@ import (
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
+	"unionknot/internal/core/technique"
 	"unionknot/internal/core/union"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
@@ -113,6 +114,7 @@ type weavePage struct {
 	Tie     string
 	Healing string
 	Why     url.Values // what is asked after
+	InRow   []string   // lots that could be lifted, where not all can be paired
 }
 
 func asked(grafts int, ways, against []string) matchstage.Asked {
@@ -140,6 +142,11 @@ func (m match) show(w http.ResponseWriter, r *http.Request, a matchstage.Asked, 
 	p := weavePage{MatchPage: mp, Drawing: draw.Weave(mp), Tie: mp.Tie, Healing: mp.Healing, Why: r.URL.Query()}
 	if status != http.StatusOK && f.Values.Get("tie") != "" { // what was sent stands
 		p.Tie, p.Healing = f.Values.Get("tie"), f.Values.Get("healing")
+	}
+	for _, l := range mp.Lots {
+		if outlook.GroundOf(l.Lot.Form) == technique.InRow && mp.Weave.Paired < mp.Asked.Grafts {
+			p.InRow = append(p.InRow, l.Lot.Code)
+		}
 	}
 	for i := range mp.Ways {
 		p.Samples = append(p.Samples, draw.ThreadSample(i))
