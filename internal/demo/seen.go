@@ -85,5 +85,10 @@ func (m *maker) seen() error {
 		}
 	}
 	m.at(2027, time.February, 22, 11, 0)
-	return m.s.LookAtLot(m.ctx, m.a, "L-211", store.LotLook{Ready: "not ready", Roots: "sour", Bark: "dull", Note: "a wet corner of the bay"})
+	return m.s.LookAtLot(
+		m.ctx,
+		m.a,
+		"L-211",
+		store.LotLook{Ready: "not ready", Roots: "sour", Bark: "dull", Note: "a wet corner of the bay"},
+	)
 }

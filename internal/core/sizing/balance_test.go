@@ -116,7 +116,10 @@ func TestABalanceThatCannotBeIsSaid(t *testing.T) {
 func TestItsRangeHoldsTheTruth(t *testing.T) {
 	r := rand.New(rand.NewPCG(12, 1))
 	b := sizing.Balance{Alive: 60, Grade: sizing.Beta{Alpha: 57, Beta: 3}, Groups: []sizing.Group{
-		{N: 80, Take: sizing.Beta{Alpha: 18, Beta: 3}}, {N: 50, Take: sizing.Beta{Alpha: 40, Beta: 10}}, {N: 9, Take: sizing.Beta{Alpha: 2, Beta: 2}}}}
+		{
+			N:    80,
+			Take: sizing.Beta{Alpha: 18, Beta: 3},
+		}, {N: 50, Take: sizing.Beta{Alpha: 40, Beta: 10}}, {N: 9, Take: sizing.Beta{Alpha: 2, Beta: 2}}}}
 	in := b.Interval90()
 	const runs, trees = 20_000, 165
 	held, reached, sum := 0, 0, 0.0
@@ -166,7 +169,10 @@ func ExampleBalance_ToGo() {
 
 func BenchmarkBalance(b *testing.B) {
 	bal := sizing.Balance{Alive: 300, Grade: sizing.Beta{Alpha: 57, Beta: 3}, Groups: []sizing.Group{
-		{N: 400, Take: sizing.Beta{Alpha: 180, Beta: 20}}, {N: 60, Take: sizing.Beta{Alpha: 40, Beta: 10}}, {N: 9, Take: sizing.Beta{Alpha: 2, Beta: 2}}}}
+		{
+			N:    400,
+			Take: sizing.Beta{Alpha: 180, Beta: 20},
+		}, {N: 60, Take: sizing.Beta{Alpha: 40, Beta: 10}}, {N: 9, Take: sizing.Beta{Alpha: 2, Beta: 2}}}}
 	b.Run("balance", func(b *testing.B) {
 		for b.Loop() {
 			_, _ = bal.ToGo(1000, 0.9, sizing.Beta{Alpha: 360, Beta: 40})

@@ -14,13 +14,34 @@ import (
 func TestSecondChances(t *testing.T) {
 	day := func(m time.Month, d int) time.Time { return time.Date(2027, m, d, 0, 0, 0, 0, time.UTC) }
 	y := season.Year{Group: "pome", Anchors: []season.Anchor{
-		{Kind: season.BudSwell, Month: 3, Day: 5}, {Kind: season.SlipBegins, Month: 4, Day: 12}, {Kind: season.BudwoodRipe, Month: 7, Day: 1},
-		{Kind: season.SlipEnds, Month: 9, Day: 5}, {Kind: season.RestBegins, Month: 11, Day: 5}, {Kind: season.FirstHardFrost, Month: 11, Day: 10},
+		{
+			Kind:  season.BudSwell,
+			Month: 3,
+			Day:   5,
+		}, {Kind: season.SlipBegins, Month: 4, Day: 12}, {Kind: season.BudwoodRipe, Month: 7, Day: 1},
+		{
+			Kind:  season.SlipEnds,
+			Month: 9,
+			Day:   5,
+		}, {Kind: season.RestBegins, Month: 11, Day: 5}, {Kind: season.FirstHardFrost, Month: 11, Day: 10},
 		{Kind: season.LastFrost, Month: 4, Day: 20}}}
 	ts := []technique.Technique{
-		{Key: "splice", StockStates: []string{season.Resting, season.Waking}, WoodStates: []string{season.Resting}, BudsMin: 2, BudsMax: 4, PriorTake: 0.86},
-		{Key: "t-bud", StockStates: []string{season.Running}, WoodStates: []string{season.RipeGreen, season.Resting}, BudsMin: 1, BudsMax: 1,
-			PriorTake: 0.9},
+		{
+			Key:         "splice",
+			StockStates: []string{season.Resting, season.Waking},
+			WoodStates:  []string{season.Resting},
+			BudsMin:     2,
+			BudsMax:     4,
+			PriorTake:   0.86,
+		},
+		{
+			Key:         "t-bud",
+			StockStates: []string{season.Running},
+			WoodStates:  []string{season.RipeGreen, season.Resting},
+			BudsMin:     1,
+			BudsMax:     1,
+			PriorTake:   0.9,
+		},
 	}
 	for _, c := range []struct {
 		name  string

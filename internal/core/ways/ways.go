@@ -38,8 +38,34 @@ const (
 )
 
 // All are the questions in the order in which the house asks them.
-var All = []Key{Usable, Face, Lay, Behind, BudTie, BudsPerStock, Side, Sealing, Tip, Callusing, TieOff, HeadingBack, Suckers, Shoots, UnionAt,
-	Knife, Direction, Team, Failed, Tongue, CutFirst, Rim, Binding, PotTime, ChipWood, SpeciesOrder}
+var All = []Key{
+	Usable,
+	Face,
+	Lay,
+	Behind,
+	BudTie,
+	BudsPerStock,
+	Side,
+	Sealing,
+	Tip,
+	Callusing,
+	TieOff,
+	HeadingBack,
+	Suckers,
+	Shoots,
+	UnionAt,
+	Knife,
+	Direction,
+	Team,
+	Failed,
+	Tongue,
+	CutFirst,
+	Rim,
+	Binding,
+	PotTime,
+	ChipWood,
+	SpeciesOrder,
+}
 
 // House is a house's answers as it chose them. The zero House has the first of
 // every question, which is the default.
