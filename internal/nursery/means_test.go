@@ -31,7 +31,7 @@ func TestOrdersDrawOnTheSameStemsByPriority(t *testing.T) {
 	assert.Zero(t, first.Means.Stock.Lack())
 	assert.InDelta(t, first.Means.Stock.Have-float64(first.ToGo), second.Means.Stock.Have, 1e-9, "the second has what the first leaves")
 	assert.Positive(t, second.Means.Stock.Lack())
-	assert.Contains(t, second.Means.Stock.Says, "O-2 come first")
+	assert.Contains(t, second.Means.Stock.Says, "O-2 comes first")
 	for _, b := range second.Means.Bars() {
 		assert.NotEmpty(t, b.Working.Title, b.Name)
 		assert.NotEmpty(t, b.Says)

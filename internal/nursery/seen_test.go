@@ -350,3 +350,17 @@ func TestBoughtWoodComesWithoutPlantOrDay(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, m.NotSeenTrue, "B-1", "nobody here has seen it true")
 }
+
+func TestAnOvalStemKeepsTwoDiameters(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(200, 10, 40)
+	isProblem(t, h.AddStems(ctx, h.maud, "L-1", []stock.Stem{{MM: 9, Other: 20}}), "over twice the narrower")
+	require.NoError(t, h.AddStems(ctx, h.maud, "L-1", []stock.Stem{{MM: 8.4, Other: 9.2}, {MM: 8}}))
+	p, err := h.Lot(ctx, "L-1", 0)
+	require.NoError(t, err)
+	oval := p.Readings[len(p.Readings)-2]
+	assert.InDelta(t, 8.8, oval.MM, 1e-9, "it counts by the mean")
+	assert.InDelta(t, 9.2, *oval.Wide, 1e-9)
+	assert.InDelta(t, 8.4, oval.Narrow(), 1e-9, "and is split where it is narrow")
+	assert.Nil(t, p.Readings[len(p.Readings)-1].Wide)
+}

@@ -144,6 +144,7 @@ func (r *OrderSizer) Means(ls []OrderLine) {
 // draw gives an order its share of what is left, and takes it off.
 func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, spared float64, today time.Time, outsOf []Out) Means {
 	o, want := l.Order, float64(l.ToGo)
+	could := max(0, min(l.Weavable.Stems-d.stock[o.StockTypeID], l.Weavable.Pieces-d.wood[o.VarietyID]))
 	outs := map[bool][]Out{}
 	for _, x := range outsOf {
 		outs[x.Wood] = append(outs[x.Wood], x)
@@ -179,7 +180,7 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 			inputs = append(inputs, working.Input{Name: "Fit nothing", Value: words.FitNothing(n, kind), Source: working.Measured})
 		}
 		if n := taken[id]; n > 0 {
-			b.Says += fmt.Sprintf("; %s come first", d.by[key])
+			b.Says += words.ComeFirst(d.by[key])
 			inputs = append(
 				inputs,
 				working.Input{
@@ -192,8 +193,12 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 		b.Working = working.Working{Title: name + " for order " + o.Code, Answer: b.Says, Rule: "an order's means",
 			Says:   words.PileMeans,
 			Inputs: append(inputs, working.Input{Name: "Grafts to go", Value: fmt.Sprint(l.ToGo), Source: working.OwnRecords})}
-		taken[id] += min(left, l.ToGo)
-		if left > 0 {
+		draws := min(left, l.ToGo)
+		if !l.Need.Summer { // it takes no more wood than it has stems for, nor stems than wood
+			draws = min(draws, could)
+		}
+		taken[id] += draws
+		if draws > 0 {
 			if d.by[key] != "" {
 				d.by[key] += ", "
 			}

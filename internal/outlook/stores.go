@@ -238,6 +238,7 @@ func Risks(f *snapshot.Snapshot, orders []OrderLine) []Risk {
 			if k.Bundle.Free == 0 || !k.Soon(f.At) {
 				continue
 			}
+			do := "Use it first."
 			says := fmt.Sprintf(
 				"%s, %d pieces of %s, keeps until %s",
 				k.Bundle.Code,
@@ -246,6 +247,7 @@ func Risks(f *snapshot.Snapshot, orders []OrderLine) []Risk {
 				k.Keeping.KeepBy.Format("2 January"),
 			)
 			if k.Keeping.KeepBy.Before(f.At) {
+				do = "It is not woven any more: look at it, and let it in or throw it out."
 				says = fmt.Sprintf(
 					"%s, %d pieces of %s, is past its keep-by day, %s",
 					k.Bundle.Code,
@@ -259,7 +261,7 @@ func Risks(f *snapshot.Snapshot, orders []OrderLine) []Risk {
 				Risk{
 					Where: k.Bundle.Place,
 					Says:  says,
-					Do:    "Use it first, or look at it and throw it out.",
+					Do:    do,
 					Path:  "/wood/bundles/" + k.Bundle.Code,
 					worst: badness["keep"],
 				},

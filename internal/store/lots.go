@@ -131,8 +131,8 @@ func (q Q) StandElsewhere(ctx context.Context, lot int64, form, place string) er
 
 // CopyReadings gives a lot the readings of another: they are a sample of both.
 func (q Q) CopyReadings(ctx context.Context, from, to int64) error {
-	_, err := q.exec(ctx, `insert into caliper_reading (lot_id, taken_on, no, mm, person_id)
-		select $2, taken_on, no, mm, person_id from caliper_reading where lot_id = $1`, from, to)
+	_, err := q.exec(ctx, `insert into caliper_reading (lot_id, taken_on, no, mm, wide_mm, person_id)
+		select $2, taken_on, no, mm, wide_mm, person_id from caliper_reading where lot_id = $1`, from, to)
 	return err
 }
 

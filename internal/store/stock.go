@@ -106,8 +106,17 @@ type Reading struct {
 	LotID    int64     `db:"lot_id"`
 	TakenOn  time.Time `db:"taken_on"`
 	No       int       `db:"no"`
-	MM       float64   `db:"mm"`
+	MM       float64   `db:"mm"`      // of an oval stem the mean of both
+	Wide     *float64  `db:"wide_mm"` // of an oval stem the wider; nil where it is round
 	PersonID *int64    `db:"person_id"`
+}
+
+// Narrow is the narrower diameter of an oval stem, in mm: there it is split.
+func (r Reading) Narrow() float64 {
+	if r.Wide == nil {
+		return r.MM
+	}
+	return 2*r.MM - *r.Wide
 }
 
 // Readings lists a lot's readings in the order they were taken.
@@ -120,12 +129,14 @@ func (q Q) Readings(ctx context.Context, lotID int64) (rs []Reading, err error) 
 // as it is. It gives how many were new.
 func (q Q) AddReadings(ctx context.Context, rs []Reading, by int64) (int, error) {
 	lots, days, nos, mms := make([]int64, len(rs)), make([]time.Time, len(rs)), make([]int, len(rs)), make([]float64, len(rs))
+	wide := make([]*float64, len(rs))
 	for i, r := range rs {
-		lots[i], days[i], nos[i], mms[i] = r.LotID, r.TakenOn, r.No, r.MM
+		lots[i], days[i], nos[i], mms[i], wide[i] = r.LotID, r.TakenOn, r.No, r.MM, r.Wide
 	}
-	n, err := q.exec(ctx, `insert into caliper_reading (lot_id, taken_on, no, mm, person_id)
-		select a, b, c, d, $5 from unnest($1::bigint[], $2::date[], $3::int[], $4::numeric[]) u(a, b, c, d) on conflict do nothing`,
-		lots, days, nos, mms, by)
+	n, err := q.exec(ctx, `insert into caliper_reading (lot_id, taken_on, no, mm, wide_mm, person_id)
+		select a, b, c, d, e, $6 from unnest($1::bigint[], $2::date[], $3::int[], $4::numeric[], $5::numeric[]) u(a, b, c, d, e)
+		on conflict do nothing`,
+		lots, days, nos, mms, wide, by)
 	return int(n), err
 }
 

@@ -2,6 +2,7 @@ package words
 
 import (
 	"fmt"
+	"strings"
 
 	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/supply"
@@ -152,3 +153,11 @@ func NotMeasured(n int) string { return fmt.Sprintf("; %d not measured", n) }
 
 // KeptOut says how many what was seen of them keeps out, after what is there.
 func KeptOut(n int) string { return fmt.Sprintf("; %d kept out", n) }
+
+// ComeFirst says which orders draw on a pile before another, after what is there.
+func ComeFirst(orders string) string {
+	if strings.Contains(orders, ",") {
+		return "; " + orders + " come first"
+	}
+	return "; " + orders + " comes first"
+}

@@ -86,3 +86,16 @@ func CutHigher(cm int) string {
 func CutClassHigher(class string, cm int) string {
 	return fmt.Sprintf("Cut the stems of %s mm %d cm higher, where they take this wood.", class, cm)
 }
+
+// TooOval says that two diameters are not of one stem.
+func TooOval(a, b float64) string {
+	return fmt.Sprintf("%g × %g mm is no stem: the wider is over twice the narrower. Nothing was kept.", a, b)
+}
+
+// Oval says a stem's diameters.
+func Oval(mm, narrow float64, wide *float64) string {
+	if wide == nil {
+		return fmt.Sprintf("%g mm", mm)
+	}
+	return fmt.Sprintf("%g × %g mm", *wide, narrow)
+}

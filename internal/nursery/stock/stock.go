@@ -15,6 +15,7 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // Forms in which stock comes.
@@ -83,8 +84,31 @@ func (s *Stage) addLot(ctx context.Context, q store.Q, a nursery.Actor, n NewLot
 	return s.Changed(ctx, q, a, "lot", n.Code, "received", nil, n)
 }
 
+// Stem is a stem as it is calipered: its diameter in mm or, where it is oval, both.
+type Stem struct{ MM, Other float64 }
+
 // AddReadings keeps diameters in mm as they come off the caliper today.
 func (s *Stage) AddReadings(ctx context.Context, a nursery.Actor, code string, mm []float64) error {
+	stems := make([]Stem, len(mm))
+	for i, d := range mm {
+		stems[i].MM = d
+	}
+	return s.AddStems(ctx, a, code, stems)
+}
+
+// AddStems keeps stems as they come off the caliper today. An oval one counts by
+// the mean of both diameters, and keeps both.
+func (s *Stage) AddStems(ctx context.Context, a nursery.Actor, code string, stems []Stem) error {
+	mm, wide := make([]float64, len(stems)), make([]*float64, len(stems))
+	for i, x := range stems {
+		if mm[i] = x.MM; x.Other != 0 && x.Other != x.MM {
+			w := max(x.MM, x.Other)
+			mm[i], wide[i] = (x.MM+x.Other)/2, &w
+		}
+		if x.Other < 0 || x.Other != 0 && max(x.MM, x.Other) > 2*min(x.MM, x.Other) {
+			return nursery.Problem{Field: "mm", Says: words.TooOval(x.MM, x.Other)}
+		}
+	}
 	if err := a.Must(nursery.Propagator); err != nil {
 		return err
 	}
@@ -122,7 +146,7 @@ func (s *Stage) AddReadings(ctx context.Context, a nursery.Actor, code string, m
 		}
 		rs := make([]store.Reading, len(mm))
 		for i, d := range mm {
-			rs[i] = store.Reading{LotID: l.ID, TakenOn: s.Today(), No: no + 1 + i, MM: d}
+			rs[i] = store.Reading{LotID: l.ID, TakenOn: s.Today(), No: no + 1 + i, MM: d, Wide: wide[i]}
 		}
 		if _, err := q.AddReadings(ctx, rs, a.ID); err != nil {
 			return err

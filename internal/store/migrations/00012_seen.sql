@@ -137,5 +137,8 @@ alter table wood_bundle add constraint wood_bundle_cut_late check (cut_late >= c
 alter table stock_lot drop constraint stock_lot_form_check;
 alter table stock_lot add constraint stock_lot_form_check check (form in ('bare-root', 'potted', 'in the row', 'root pieces', 'cuttings'));
 
+-- An oval stem keeps two diameters: mm is their mean, wide_mm the wider.
+alter table caliper_reading add column wide_mm numeric(5,2) check (wide_mm >= mm);
+
 -- +goose Down
 select 1;

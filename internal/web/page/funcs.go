@@ -70,6 +70,7 @@ var funcs = template.FuncMap{
 	"meansbar": draw.Means,
 	"balance":  draw.Balance,
 	"cutshort": words.CutShort,
+	"oval":     words.Oval,
 	"turn":     words.Turn,
 	"taper10":  func(perCM float64) float64 { return 10 * perCM },
 	"again":    words.SecondChance,

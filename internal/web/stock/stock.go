@@ -260,23 +260,28 @@ func (s stock) measure(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	var mm []float64
+	var mm []stockstage.Stem
 	for _, word := range strings.FieldsFunc(f.Text("mm"),
 		func(c rune) bool { return c == ' ' || c == '\n' || c == '\r' || c == '\t' || c == ';' }) {
-		x, perr := exchange.ParseNumber(word)
+		one, other, oval := strings.Cut(strings.NewReplacer("×", "x", "X", "x").Replace(word), "x")
+		var x stockstage.Stem
+		var perr error
+		if x.MM, perr = exchange.ParseNumber(one); perr == nil && oval {
+			x.Other, perr = exchange.ParseNumber(other)
+		}
 		if perr != nil && err == nil {
 			err = nursery.Problem{Field: "mm", Says: perr.Error() + ". Nothing was kept: mend it and send again."}
 		}
 		mm = append(mm, x)
 	}
 	if err == nil {
-		err = s.Nursery.AddReadings(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), mm)
+		err = s.Nursery.AddStems(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), mm)
 	}
 	if page.IsPart(r) {
 		return s.kept(w, r, f, err)
 	}
 	if len(mm) == 1 {
-		return s.lotForm(w, r, f, err, "%g mm is kept.", mm[0])
+		return s.lotForm(w, r, f, err, "%g mm is kept.", mm[0].MM)
 	}
 	return s.lotForm(w, r, f, err, "%d readings are kept.", len(mm))
 }
