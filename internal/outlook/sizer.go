@@ -23,7 +23,9 @@ import (
 
 // learn weighs a genus' counted tags for jobs to come. It reads outside any
 // transaction, and only where the counts have moved since.
-func (k *Reckoner) learn(ctx context.Context, genus, mark string) (take.Learned, error) {
+//
+// behind says that what it gives is of counts before, since theirs take long.
+func (k *Reckoner) learn(ctx context.Context, genus, mark string) (l take.Learned, behind bool, err error) {
 	work := func(ctx context.Context) (take.Learned, error) {
 		rs, err := k.db.Q().TakeRecords(ctx, store.TakeFilter{Genus: genus})
 		if err != nil || len(rs) == 0 {
@@ -35,9 +37,8 @@ func (k *Reckoner) learn(ctx context.Context, genus, mark string) (take.Learned,
 		}
 		return l, nil
 	}
-	l, _, err := k.learned.Get(genus, mark, func() (take.Learned, error) { return work(ctx) },
+	return k.learned.Get(genus, mark, func() (take.Learned, error) { return work(ctx) },
 		func() (take.Learned, error) { return work(context.WithoutCancel(ctx)) })
-	return l, err
 }
 
 // OrderLine is an order with what it needs and has.
@@ -169,8 +170,16 @@ type Need struct {
 // one snapshot to the next.
 type Reckoner struct {
 	db      *store.DB
-	sizes   sizes
+	sizes   memo[string, supply.Balance]
+	beliefs memo[string, map[string]Belief]
+	lies    memo[lie, sizing.Beta]
 	learned snapshot.Fits[take.Learned]
+}
+
+// lie is an expected take on an order that lies so.
+type lie struct {
+	of take.Expected
+	on take.Shares
 }
 
 // NewReckoner reads counts from a database.
@@ -178,7 +187,7 @@ func NewReckoner(db *store.DB) *Reckoner { return &Reckoner{db: db} }
 
 // OrderSizer works out what many orders need, from one snapshot.
 type OrderSizer struct {
-	sizes     *sizes
+	k         *Reckoner
 	F         *snapshot.Snapshot
 	Beds      *Beds
 	Beliefs   map[string]map[string]Belief // by genus and technique
@@ -196,7 +205,7 @@ type OrderSizer struct {
 // Sizer readies what the open orders, and of others their genera, are sized by.
 func (k *Reckoner) Sizer(ctx context.Context, f *snapshot.Snapshot, genera ...string) (*OrderSizer, error) {
 	r := &OrderSizer{
-		sizes:     &k.sizes,
+		k:         k,
 		F:         f,
 		Beliefs:   map[string]map[string]Belief{},
 		Learned:   map[string]take.Learned{},
@@ -217,11 +226,18 @@ func (k *Reckoner) Sizer(ctx context.Context, f *snapshot.Snapshot, genera ...st
 		if r.Beliefs[g] != nil {
 			continue
 		}
-		l, err := k.learn(ctx, g, mark)
+		l, behind, err := k.learn(ctx, g, mark)
 		if err != nil {
 			return nil, err
 		}
-		r.Learned[g], r.Beliefs[g] = l, believe(f.Techniques, l, f.Genus(g))
+		r.Learned[g] = l
+		if behind { // not to be kept for the counts of now
+			r.Beliefs[g] = believe(f.Techniques, l, f.Genus(g))
+			continue
+		}
+		r.Beliefs[g], _ = k.beliefs.get(fmt.Sprint(g, " ", mark, " ", f.Stamp.Settings), func() (map[string]Belief, error) {
+			return believe(f.Techniques, l, f.Genus(g)), nil
+		})
 	}
 	return r, nil
 }
@@ -333,7 +349,8 @@ func (r *OrderSizer) reckonedBy(o store.Order, n *Need) (how words.Reckoned, pas
 func (r *OrderSizer) account(o store.Order, by Belief, chance float64) supply.Account {
 	on := func(b Belief) sizing.Beta {
 		lies := r.shares(o, b.Technique, int(math.Ceil(float64(o.Trees)/b.mean())))
-		return whatIf(b.Expected.On(lies), r.Points)
+		take, _ := r.k.lies.get(lie{b.Expected, lies}, func() (sizing.Beta, error) { return b.Expected.On(lies), nil })
+		return whatIf(take, r.Points)
 	}
 	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Doubtful: o.Doubtful, Dead: o.Dead, Grade: r.grade, More: on(by), Chance: chance,
 		Planned: o.Batched}
@@ -359,7 +376,7 @@ func (r *OrderSizer) Need(o store.Order, chance float64) (Need, supply.Balance, 
 		return n, supply.Balance{Wanted: o.Trees, Alive: o.Alive, Doubtful: o.Doubtful, Dead: o.Dead}, nil
 	}
 	a := r.account(o, n.By, chance)
-	b, err := r.sizes.of(a)
+	b, err := r.size(a)
 	if errors.Is(err, sizing.ErrNever) {
 		n.Missing = supply.NoNumber
 		return n, b, nil
@@ -373,7 +390,7 @@ func (r *OrderSizer) Need(o store.Order, chance float64) (Need, supply.Balance, 
 		Genus: g.Name, Why: how, Expected: n.By.Working(g), Points: r.Points, On: a.More.Interval90(), Lot: lies.Lot, Bundle: lies.Bundle,
 		Worker: lies.Worker, Grade: r.grade, GradeWeight: gradeWeight, GradeFrom: r.gradeFrom}
 	if passed.Technique.Key != "" {
-		if pb, err := r.sizes.of(r.account(o, passed, chance)); err == nil {
+		if pb, err := r.size(r.account(o, passed, chance)); err == nil {
 			w.Passed = &words.Passed{Technique: passed.Technique.Name, Take: passed.mean(), ToGo: pb.ToGo, Grafts: pb.Grafts(),
 				Standing: r.StandingFor(passed.Technique, o)}
 		}
@@ -385,33 +402,39 @@ func (r *OrderSizer) Need(o store.Order, chance float64) (Need, supply.Balance, 
 // summerBud is the usual way of a genus whose stock is budded in the row.
 const summerBud = "summer bud"
 
-// sizes keeps what was worked out: the same orders are looked at again and
-// again, and a size changes only when what it depends on does.
-type sizes struct {
-	mu   sync.Mutex
-	kept map[string]supply.Balance
+// size works out how an order stands, or gives what was worked out: the same orders
+// are looked at again and again, and a size changes only when what it depends on
+// does.
+func (r *OrderSizer) size(a supply.Account) (supply.Balance, error) {
+	return r.k.sizes.get(fmt.Sprintf("%+v", a), a.Balance)
 }
 
-// mostSizes bounds what is kept.
-const mostSizes = 20_000
+// memo keeps what takes long to work out, by all that it depends on.
+type memo[K comparable, V any] struct {
+	mu   sync.Mutex
+	kept map[K]V
+}
 
-func (s *sizes) of(a supply.Account) (supply.Balance, error) {
-	key := fmt.Sprintf("%+v", a)
-	s.mu.Lock()
-	out, ok := s.kept[key]
-	s.mu.Unlock()
+// mostKept bounds what a memo keeps; a full one begins anew.
+const mostKept = 20_000
+
+// get gives what is kept for a key, or works it out and keeps it.
+func (m *memo[K, V]) get(key K, work func() (V, error)) (V, error) {
+	m.mu.Lock()
+	v, ok := m.kept[key]
+	m.mu.Unlock()
 	if ok {
-		return out, nil
+		return v, nil
 	}
-	out, err := a.Balance()
+	v, err := work()
 	if err != nil {
-		return out, err
+		return v, err
 	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.kept == nil || len(s.kept) > mostSizes {
-		s.kept = map[string]supply.Balance{}
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.kept == nil || len(m.kept) > mostKept {
+		m.kept = map[K]V{}
 	}
-	s.kept[key] = out
-	return out, nil
+	m.kept[key] = v
+	return v, nil
 }
