@@ -26,7 +26,7 @@ func TestShots(t *testing.T) {
 		`select t.code from tag t where finished_at is not null and not exists (select 1 from take_count c where c.tag_id = t.id) order by finished_at limit 1`); err != nil {
 		t.Fatal(err)
 	}
-	for _, s := range [][2]string{{"today", "/today"}, {"orders", "/orders"}, {"stock", "/stock"}, {"lot", "/stock/lots/L-188"},
+	for _, s := range [][2]string{{"today", "/today"}, {"orders", "/orders"}, {"order", "/orders/O-55"}, {"lot", "/stock/lots/L-188"},
 		{"season", "/season/pome"}, {"wood", "/wood"}, {"store", "/wood/store"}, {"collect", "/wood/collect"},
 		{"programme", "/match/programme"}, {"match", "/match/O-48"}, {"union", "/match/union?kind=whip-and-tongue&stock=9.5&scion=7.8"},
 		{"bench-card", "/bench/tags/" + live},
