@@ -313,6 +313,13 @@ func TestSpeciesAreBuddedInTheirTurn(t *testing.T) {
 	for _, x := range p.Budding {
 		assert.False(t, x.From.Before(x.Window.From), "never before its window opens")
 	}
+	// By the house's own order they come as their orders do, whatever shuts first.
+	_, err = h.DB.Exec(`update orders set due_on = due_on - 100 where code = $1`, b.Orders[0])
+	require.NoError(t, err)
+	require.NoError(t, h.ChooseWay(ctx, h.maud, "order of species in budding", "fixed by the house"))
+	p, err = h.BenchDays(ctx, time.Time{})
+	require.NoError(t, err)
+	assert.Equal(t, b.Genus, p.Budding[0].Genus)
 }
 
 // TestBoughtWoodComesWithoutPlantOrDay keys in wood of which neither is known: its

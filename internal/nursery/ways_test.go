@@ -55,6 +55,8 @@ func TestEachWayOfTheHouseChangesSomething(t *testing.T) {
 			fmt.Fprintln(&out, p.Steps, p.Cautions, p.FaceWay, p.Lay, d.Materials)
 			_, err = h.DB.Exec(`update tag set finished_at = $1 where code = $2`, h.Now(), tags[1].Code)
 			require.NoError(t, err)
+			_, err = h.DB.Exec(`update batch set healing = case when $1 = 'chip-bud' then 'pot at once' else 'cold callus' end`, c.key)
+			require.NoError(t, err)
 			n, err := h.Count(ctx, tags[1].Code, "")
 			require.NoError(t, err)
 			fmt.Fprintln(&out, n.Follows)
@@ -80,8 +82,8 @@ func TestEachWayOfTheHouseChangesSomething(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, p.Ways, len(ways.All))
 	// Those that are chosen and read, and whose step is not built yet.
-	waits := map[string]bool{string(ways.BudsPerStock): true, string(ways.Team): true, string(ways.Failed): true,
-		string(ways.ChipWood): true, string(ways.SpeciesOrder): true, string(ways.PotTime): true}
+	waits := map[string]bool{string(ways.BudsPerStock): true, string(ways.Team): true, // not built yet, and House says so
+		string(ways.Failed): true, string(ways.ChipWood): true, string(ways.SpeciesOrder): true} // tests of their own
 	for _, w := range p.Ways {
 		t.Run(w.Key, func(t *testing.T) {
 			if waits[w.Key] {
@@ -157,4 +159,21 @@ func TestWhatStandsInTheRowHealsThere(t *testing.T) {
 	assert.Empty(t, d.Stock, "nothing to fetch")
 	require.Len(t, d.Walk, 1)
 	assert.Equal(t, "row 7", d.Walk[0].Place)
+}
+
+// TestWoodForChipsIsLookedForByTheHousesWay has chips alone to be made.
+func TestWoodForChipsIsLookedForByTheHousesWay(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(300, 2, 60)
+	_, err := h.DB.Exec(`update technique set in_use = key = 'chip-bud'`)
+	require.NoError(t, err)
+	looks := func() string {
+		c, err := h.Collect(ctx, outlook.CollectAsked{Spare: 10, Waste: 10})
+		require.NoError(t, err)
+		require.NotEmpty(t, c.Lines)
+		return c.Lines[0].LookFor
+	}
+	assert.NotContains(t, looks(), words.LookForChips)
+	require.NoError(t, h.ChooseWay(ctx, h.maud, string(ways.ChipWood), "up to two years"))
+	assert.Contains(t, looks(), words.LookForChips)
 }
