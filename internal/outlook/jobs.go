@@ -34,6 +34,7 @@ var lateWeight = map[int]float64{1: 3, 2: 1.5, 3: 1}
 // Diary is the bench's work as the core plans it, with what each job and hand
 // is.
 type Diary struct {
+	F       *snapshot.Snapshot
 	Work    benchday.Problem
 	from    time.Time // the day of slot 0
 	Now     int       // the half-day that is running
@@ -69,6 +70,7 @@ var DayNeeds = []snapshot.Need{snapshot.Tags, snapshot.Rest, snapshot.Piles, sna
 // they are when they are locked, or all of them when stay is set.
 func DiaryOf(f *snapshot.Snapshot, stay bool) *Diary {
 	d := &Diary{
+		F:       f,
 		from:    f.Today,
 		Rest:    map[int][]store.RestThread{},
 		TagOf:   map[int]int{},

@@ -10,6 +10,7 @@ import (
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pace"
+	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
 )
 
@@ -85,7 +86,7 @@ func TakeThreads(left map[int][]store.RestThread, job, n int) []store.Thread {
 
 // NewTag readies a tag of threads that are of one batch, lot, bundle and
 // technique.
-func NewTag(code string, worker int64, day time.Time, half int, ts []store.Thread) store.NewTag {
+func NewTag(f *snapshot.Snapshot, code string, worker int64, day time.Time, half int, ts []store.Thread) store.NewTag {
 	t := store.NewTag{Threads: ts, Tag: store.Tag{Code: code, BatchID: ts[0].BatchID, LotID: ts[0].LotID, BundleID: ts[0].BundleID,
 		Technique: ts[0].Technique, WorkerID: worker, Day: day, Half: half, Planned: sum(ts)}}
 	for i, x := range ts {
@@ -95,9 +96,21 @@ func NewTag(code string, worker int64, day time.Time, half int, ts []store.Threa
 		}
 		t.StockLow, t.StockHigh = min(t.StockLow, stock.Low()), max(t.StockHigh, stock.High())
 		t.WoodLow, t.WoodHigh = min(t.WoodLow, wood.Low()), max(t.WoodHigh, wood.High())
-		t.Mismatch += float64(x.N) * math.Abs(1-x.WoodMM/x.StockMM) / float64(t.Planned)
+		t.Mismatch += float64(x.N) * math.Abs(1-x.WoodMM/at(f, x)) / float64(t.Planned)
 	}
 	return t
+}
+
+// at is the diameter of a thread's stems where they are cut, in mm: thinner where
+// they are cut higher.
+func at(f *snapshot.Snapshot, x store.Thread) float64 {
+	if t, ok := f.Technique(x.Technique); ok && x.LotTaper != nil {
+		c := caliper.ClassOf(x.StockMM)
+		if cm, ok := t.Higher(c, caliper.ClassOf(x.WoodMM), *x.LotTaper); ok {
+			return c.Higher(*x.LotTaper, float64(cm)).Middle()
+		}
+	}
+	return x.StockMM
 }
 
 func sum(ts []store.Thread) int {

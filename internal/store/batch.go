@@ -121,16 +121,17 @@ func (q Q) UndoBatches(ctx context.Context, ids []int64, at time.Time) error {
 
 // Thread is one line of a batch's weave.
 type Thread struct {
-	BatchID   int64   `db:"batch_id"`
-	LotID     int64   `db:"lot_id"`
-	Lot       string  `db:"lot"`
-	StockMM   float64 `db:"stock_mm"`
-	BundleID  int64   `db:"bundle_id"`
-	Bundle    string  `db:"bundle"`
-	WoodMM    float64 `db:"wood_mm"`
-	Technique string  `db:"technique"`
-	N         int     `db:"n"`
-	Against   string  `db:"against"` // why it is used although the season shuts it
+	BatchID   int64    `db:"batch_id"`
+	LotID     int64    `db:"lot_id"`
+	Lot       string   `db:"lot"`
+	StockMM   float64  `db:"stock_mm"`
+	BundleID  int64    `db:"bundle_id"`
+	Bundle    string   `db:"bundle"`
+	WoodMM    float64  `db:"wood_mm"`
+	Technique string   `db:"technique"`
+	N         int      `db:"n"`
+	Against   string   `db:"against"`   // why it is used although the season shuts it
+	LotTaper  *float64 `db:"lot_taper"` // thinner by so many mm a cm above the usual cut; nil: not known
 }
 
 // AddThreads keeps them, all in one statement.
@@ -150,7 +151,7 @@ func (q Q) AddThreads(ctx context.Context, ts []Thread) error {
 
 // ThreadsOf lists the weaves of batches.
 func (q Q) ThreadsOf(ctx context.Context, batches []int64) (ts []Thread, err error) {
-	err = q.all(ctx, &ts, `select t.*, l.code as lot, w.code as bundle from batch_thread t join stock_lot l on l.id = t.lot_id
+	err = q.all(ctx, &ts, `select t.*, l.code as lot, l.taper_mm as lot_taper, w.code as bundle from batch_thread t join stock_lot l on l.id = t.lot_id
 		join wood_bundle w on w.id = t.bundle_id where t.batch_id = any($1) order by batch_id, stock_mm desc, wood_mm desc, lot,
 		bundle`, batches)
 	return ts, err
@@ -158,7 +159,7 @@ func (q Q) ThreadsOf(ctx context.Context, batches []int64) (ts []Thread, err err
 
 // Threads lists a batch's weave, thickest stock first.
 func (q Q) Threads(ctx context.Context, batchID int64) (ts []Thread, err error) {
-	err = q.all(ctx, &ts, `select t.*, l.code as lot, w.code as bundle from batch_thread t join stock_lot l on l.id = t.lot_id
+	err = q.all(ctx, &ts, `select t.*, l.code as lot, l.taper_mm as lot_taper, w.code as bundle from batch_thread t join stock_lot l on l.id = t.lot_id
 		join wood_bundle w on w.id = t.bundle_id where t.batch_id = $1 order by stock_mm desc, wood_mm desc, lot, bundle`, batchID)
 	return ts, err
 }

@@ -25,7 +25,7 @@ func (q Q) RestThreads(ctx context.Context) (rs []RestThread, err error) {
 		`select h.batch_id, h.lot_id, l.code as lot, h.stock_mm, h.bundle_id, w.code as bundle, h.wood_mm, h.technique, h.n -
 			coalesce(g.n, 0)::int as n,
 		b.code as batch, o.priority, s.genus as stock_genus, v.name as variety, w.cut_on,
-		l.form as lot_form
+		l.form as lot_form, l.taper_mm as lot_taper
 		from batch b join batch_thread h on h.batch_id = b.id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
 		join stock_lot l on l.id = h.lot_id join stock_type s on s.id = l.stock_type_id join wood_bundle w on w.id = h.bundle_id
 		left join lateral (select sum(x.n) as n from tag t join tag_thread x on x.tag_id = t.id where t.batch_id = h.batch_id and

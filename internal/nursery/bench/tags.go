@@ -69,7 +69,7 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 		}
 		tags := make([]store.NewTag, len(pieces))
 		for i, w := range outlook.ShareOut(pieces, len(workers)) {
-			tags[i] = outlook.NewTag(codes[i], workers[w], day, 1, pieces[i])
+			tags[i] = outlook.NewTag(f, codes[i], workers[w], day, 1, pieces[i])
 		}
 		keepCodes(tags, before)
 		if err := q.AddTags(ctx, tags); err != nil {

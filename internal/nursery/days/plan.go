@@ -136,7 +136,7 @@ func (s *Stage) keepPlan(ctx context.Context, q store.Q, d *outlook.Diary, plan 
 			from[t.Code] = store.TagPlace{Code: t.Code, WorkerID: t.WorkerID, Day: t.Day, Half: t.Half}
 			continue
 		}
-		tags = append(tags, outlook.NewTag("", hand, day, half, outlook.TakeThreads(left, c.Job, c.Grafts)))
+		tags = append(tags, outlook.NewTag(d.F, "", hand, day, half, outlook.TakeThreads(left, c.Job, c.Grafts)))
 	}
 	codes, err := s.FreshCodes(ctx, q, len(tags))
 	if err != nil {
