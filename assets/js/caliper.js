@@ -47,11 +47,14 @@ document.addEventListener('alpine:init', () => {
       const el = this.$refs.mm;
       const words = el.value.trim().split(/[\s;]+/).filter(Boolean);
       if (!words.length) return;
-      const all = words.map((w) => {
-        const v = Number(w.replace(',', '.'));
+      const mmOf = (t) => {
+        const v = Number(t.replace(',', '.'));
         return this.inch ? Math.round(v * 2540) / 100 : v;
-      });
-      const bad = words.find((_, i) => !(all[i] >= 1 && all[i] <= 150));
+      };
+      // 9.2x8.4 is an oval stem: it counts by the mean, and keeps both.
+      const ways = words.map((w) => w.split(/[x×]/i).map(mmOf));
+      const all = ways.map((d) => (d.length === 2 ? Math.round(50 * (d[0] + d[1])) / 100 : d[0]));
+      const bad = words.find((_, i) => ways[i].length > 2 || ways[i].some((v) => !(v >= 1 && v <= 150)));
       if (bad !== undefined) {
         this.tone(false);
         this.say(`${bad} is not a stem: diameters run from 1 to 150 mm. Nothing was kept.`, 'bad');
@@ -67,8 +70,8 @@ document.addEventListener('alpine:init', () => {
       }
       this.ask = null;
       const list = this.waiting();
-      for (const mm of all) {
-        const r = { id: uuid(), mm };
+      for (const [i, mm] of all.entries()) {
+        const r = { id: uuid(), mm, both: ways[i].length === 2 ? ways[i].join('x') : undefined };
         list.push(r);
         this.last = [{ ...r, state: 'waits' }, ...this.last].slice(0, 10);
       }
@@ -101,7 +104,7 @@ document.addEventListener('alpine:init', () => {
           const res = await fetch(`/stock/lots/${encodeURIComponent(this.lot)}/readings`, {
             method: 'POST',
             headers: { 'HX-Request': 'true', 'Content-Type': 'application/x-www-form-urlencoded' },
-            body: new URLSearchParams({ once: r.id, mm: String(r.mm) }),
+            body: new URLSearchParams({ once: r.id, mm: r.both || String(r.mm) }),
             redirect: 'error',
           });
           if (res.status === 401 || res.status === 403) throw new Error('Signed out: sign in on another page and come back; the readings wait here.');

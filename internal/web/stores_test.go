@@ -109,6 +109,9 @@ func TestFiftyStemsByKeyboardAlone(t *testing.T) {
 	b.key(kb.Backspace) // takes the last one back
 	b.is(`document.body.textContent.includes('49 today')`)
 	assert.Equal(t, "49", h.readings(t, "L-204"))
+	b.key("9,2x8,4" + kb.Enter) // an oval stem
+	b.is(`document.body.textContent.includes('50 today')`)
+	assert.Equal(t, "8.80 of 9.20", h.one(t, `select mm || ' of ' || wide_mm from caliper_reading where wide_mm is not null`))
 	b.axe("caliper")
 	b.clean()
 }
