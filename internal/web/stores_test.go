@@ -267,3 +267,35 @@ func TestALookerReadsTheStoreAndChangesNothing(t *testing.T) {
 		assert.True(t, strings.Contains(page, "says") || strings.Contains(page, `role="alert"`), path)
 	}
 }
+
+// TestLabelsAreOfTheSheetAsAsked: what was asked of the collection sheet goes
+// along to its labels, and the codes reserved are for so many sticks.
+func TestLabelsAreOfTheSheetAsAsked(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 1280, 800)
+	b.signIn("maud")
+	b.goTo("/wood/collect")
+	sticks := `[...document.querySelectorAll('table.collect > tbody > tr')]
+		.reduce((n, r) => n + (parseInt(r.cells[2].innerText.replace(/\D/g, '')) || 0), 0)`
+	usual := value[int](b, sticks)
+	b.fill("#spare", "60")
+	b.set("#buds", "4")
+	b.press("Work it out anew")
+	b.is(`location.search.includes('spare=60')`)
+	asked := value[int](b, sticks)
+	assert.NotEqual(t, usual, asked)
+	b.press("Labels")
+	b.at("/wood/collect/labels")
+	b.is(`location.search.includes('spare=60') && location.search.includes('buds=4')`)
+	var sum, fours int
+	assert.NoError(t, h.db.Get(&sum, `select sum(sticks) from wood_label where bundle_id is null and dropped_at is null`))
+	assert.NoError(t, h.db.Get(&fours, `select count(*) from wood_label where buds = 4`))
+	assert.Equal(t, asked, sum)
+	assert.Positive(t, fours)
+	// Keying a label in leaves the sheet as it was asked for.
+	b.goTo("/wood/collect" + value[string](b, `location.search`))
+	b.fill("#label", value[string](b, `document.querySelector('table.collect > tbody > tr > td:nth-child(5) b').innerText`))
+	b.press("Key it in")
+	b.is(`location.search.includes('label=')`)
+	assert.Equal(t, asked, value[int](b, sticks))
+}
