@@ -152,7 +152,7 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 	pile := func(is Kind, name, kind string, all, serves int, id int64, taken map[int64]int) Bar {
 		left := max(0, serves-taken[id])
 		key := fmt.Sprint(kind, id)
-		b := Bar{Kind: is, Name: name, Have: float64(left), Want: want, Says: fmt.Sprintf("%d of %d", min(left, l.ToGo), l.ToGo)}
+		b := Bar{Kind: is, Name: name, Have: float64(left), Want: want, Says: words.Have(float64(left), want)}
 		inputs := []working.Input{{Name: "Free", Value: fmt.Sprintf("%d %s", all, kind), Source: working.OwnRecords}}
 		kept := 0
 		for _, x := range outs[is == KindWood] {
@@ -213,7 +213,7 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 	need := want / t.RatePerHour
 	before := d.hours
 	have := math.Max(0, spared-before)
-	m.Hands = Bar{Kind: KindWorkers, Name: "Workers", Have: have, Want: need, Says: fmt.Sprintf("%.0f hours needed, %.0f free", need, have)}
+	m.Hands = Bar{Kind: KindWorkers, Name: "Workers", Have: have, Want: need, Says: words.HaveHours(have, need)}
 	until := "while it is open"
 	if st.Verdict != technique.Shut {
 		until = "until " + season.Say(st.Until)

@@ -151,6 +151,20 @@ const PileMeans = "What is free of the type, was seen fit, and fits something th
 // NotMeasured says how many stems wait to be measured, after what is there.
 func NotMeasured(n int) string { return fmt.Sprintf("; %d not measured", n) }
 
+// Have says what there is for what an order needs: pieces or stems.
+func Have(have, want float64) string { return fmt.Sprintf("%.0f for %.0f", have, want) }
+
+// HaveHours is the same of workers' hours; what is below ten is said in tenths,
+// as a small order needs less than an hour.
+func HaveHours(have, want float64) string { return hours(have) + " for " + hours(want) + " h" }
+
+func hours(h float64) string {
+	if h < 9.95 {
+		return fmt.Sprintf("%.1f", h)
+	}
+	return fmt.Sprintf("%.0f", h)
+}
+
 // KeptOut says how many what was seen of them keeps out, after what is there.
 func KeptOut(n int) string { return fmt.Sprintf("; %d kept out", n) }
 

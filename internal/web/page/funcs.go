@@ -58,14 +58,14 @@ var funcs = template.FuncMap{
 		}
 		switch b.Kind {
 		case outlook.KindWorkers:
-			return fmt.Sprintf("%.0f of %.0f h", b.Have, b.Want)
+			return words.HaveHours(b.Have, b.Want)
 		case outlook.KindWindow:
 			if b.Have == 0 {
 				return "shut"
 			}
 			return fmt.Sprintf("%.0f days left", b.Have)
 		}
-		return fmt.Sprintf("%.0f of %.0f", b.Have, b.Want)
+		return words.Have(b.Have, b.Want)
 	},
 	"meansbar": draw.Means,
 	"balance":  draw.Balance,
