@@ -28,24 +28,36 @@ import (
 // slowSums are what the sums that are kept must be, added up from the records:
 // each query gives the rows that differ.
 var slowSums = map[string]string{
-	"tied and the rest of a tag": `with good as (select y.* from tally y where held is null and kind <> 'undo' and not exists (select 1 from tally u where u.undoes = y.id and u.held is null)),
+	"tied and the rest of a tag": `with good as (select y.* from tally y where held is null and kind <> 'undo' and not exists (select 1
+		from tally u where u.undoes = y.id and u.held is null)),
 		wiped as (select tag_id, max(at) as at from good where kind in ('wiped', 'new blade') group by 1),
-		s as (select t.id, coalesce(sum(g.n) filter (where kind = 'tied'), 0) as tied, coalesce(sum(g.n) filter (where kind = 'spoiled stock'), 0) as ss, coalesce(sum(g.n) filter (where kind = 'spoiled wood'), 0) as sw,
-			coalesce(sum(g.n) filter (where kind = 'dropped'), 0) as d, coalesce(sum(g.n) filter (where kind = 'set aside'), 0) as sa, coalesce(sum(g.n) filter (where kind = 'tied' and (w.at is null or g.at > w.at)), 0) as wi
+		s as (select t.id, coalesce(sum(g.n) filter (where kind = 'tied'), 0) as tied,
+			coalesce(sum(g.n) filter (where kind = 'spoiled stock'), 0) as ss, coalesce(sum(g.n) filter (where kind = 'spoiled wood'), 0) as sw,
+			coalesce(sum(g.n) filter (where kind = 'dropped'), 0) as d, coalesce(sum(g.n) filter (where kind = 'set aside'), 0) as sa,
+				coalesce(sum(g.n) filter (where kind = 'tied' and (w.at is null or g.at > w.at)), 0) as wi
 			from tag t left join good g on g.tag_id = t.id left join wiped w on w.tag_id = t.id group by 1)
-		select count(*) from tag t join s using (id) where (t.tied, t.spoiled_stock, t.spoiled_wood, t.dropped, t.set_aside, t.since_wipe) is distinct from (s.tied, s.ss, s.sw, s.d, s.sa, s.wi)`,
-	"taps refused": `select count(*) from tag t where refused <> (select count(*) from tally y where y.tag_id = t.id and held is not null and kind <> 'undo')`,
-	"stems back":   `select count(*) from tag t where stock_back <> ` + backOf("stock_ledger"),
-	"pieces back":  `select count(*) from tag t where wood_back <> ` + backOf("wood_ledger"),
-	"bounds and mismatch": `select count(*) from tag t join (select tag_id, min(stock_mm) - 0.25 as a, max(stock_mm) + 0.25 as b, min(wood_mm) - 0.25 as c, max(wood_mm) + 0.25 as d,
-		sum(n * abs(1 - wood_mm / stock_mm)) / sum(n) as m from tag_thread group by 1) h on h.tag_id = t.id where (stock_low, stock_high, wood_low, wood_high) <> (a, b, c, d) or abs(mismatch - m) > 1e-9`,
+		select count(*) from tag t join s using (id)
+			where (t.tied, t.spoiled_stock, t.spoiled_wood, t.dropped, t.set_aside, t.since_wipe) is distinct
+			from (s.tied, s.ss, s.sw, s.d, s.sa, s.wi)`,
+	"taps refused": `select count(*) from tag t where refused <> (select count(*) from tally y where y.tag_id = t.id
+		and held is not null and kind <> 'undo')`,
+	"stems back":  `select count(*) from tag t where stock_back <> ` + backOf("stock_ledger"),
+	"pieces back": `select count(*) from tag t where wood_back <> ` + backOf("wood_ledger"),
+	"bounds and mismatch": `select count(*) from tag t
+		join (select tag_id, min(stock_mm) - 0.25 as a, max(stock_mm) + 0.25 as b, min(wood_mm) - 0.25 as c, max(wood_mm) + 0.25 as d,
+		sum(n * abs(1 - wood_mm / stock_mm)) / sum(n) as m from tag_thread group by 1) h on h.tag_id = t.id
+			where (stock_low, stock_high, wood_low, wood_high) <> (a, b, c, d) or abs(mismatch - m) > 1e-9`,
 	"grafts on tags": `select count(*) from batch b where tagged <> coalesce((select sum(planned) from tag t where t.batch_id = b.id), 0)`,
-	"pace": `select count(*) from (select worker_id, date_trunc('month', day)::date as month, technique, count(*) as tags, sum(tied) as grafts, sum(pace_hours) as hours, sum(ln(tied / pace_hours)) as l
-		from tag where pace_hours is not null group by 1, 2, 3) s full join (select * from pace_sum where tags > 0) p using (worker_id, month, technique)
+	"pace": `select count(*)
+		from (select worker_id, date_trunc('month', day)::date as month, technique, count(*) as tags, sum(tied) as grafts, sum(pace_hours) as hours, sum(ln(tied / pace_hours)) as l
+		from tag where pace_hours is not null group by 1, 2, 3) s full join (select * from pace_sum
+			where tags > 0) p using (worker_id, month, technique)
 		where s.tags is distinct from p.tags or abs(s.grafts - p.grafts) > 1e-6 or abs(s.hours - p.hours) > 1e-6 or abs(s.l - p.log_sum) > 1e-6`,
 	"tags that say something of the pace": `select count(*) from tag t where pace_hours is null and finished_at is not null and tied >= 5
-		and (select max(at) filter (where kind = 'finish') - min(at) from tally y where y.tag_id = t.id and held is null and kind <> 'undo' and not exists (select 1 from tally u where u.undoes = y.id)) between interval '5 minutes' and interval '4 hours'`,
-	"bundles of a plant": `select count(*) from mother_plant m where (bundles, last_bundle_id) is distinct from ((select count(*) from wood_bundle b where b.plant_id = m.id),
+		and (select max(at) filter (where kind = 'finish') - min(at) from tally y where y.tag_id = t.id and held is null
+			and kind <> 'undo' and not exists (select 1 from tally u where u.undoes = y.id)) between interval '5 minutes' and interval '4 hours'`,
+	"bundles of a plant": `select count(*) from mother_plant m where (bundles, last_bundle_id) is distinct from ((select count(*)
+		from wood_bundle b where b.plant_id = m.id),
 		(select id from wood_bundle b where b.plant_id = m.id order by cut_on desc, id desc limit 1))`,
 }
 
@@ -159,12 +171,14 @@ func TestFactsMoveWhateverTheyAreChangedBy(t *testing.T) {
 			`update tag set pace_hours = 1 where pace_hours is not null and id = (select max(id) from tag where pace_hours is not null)`,
 			func(s *snapshot.Snapshot) any { return s.Paces }},
 		{"take_count",
-			`insert into take_count (id, tag_id, look, counted_on, taken, doubtful, dead, person_id, at) select gen_random_uuid(), t.id, 'first look', '2027-02-23', 1, 0, 0, t.worker_id, now() from tag t where look_id is null limit 1`,
+			`insert into take_count (id, tag_id, look, counted_on, taken, doubtful, dead, person_id, at)
+				select gen_random_uuid(), t.id, 'first look', '2027-02-23', 1, 0, 0, t.worker_id, now() from tag t where look_id is null limit 1`,
 			func(s *snapshot.Snapshot) any { return s.Stamp.Takes }},
 		{"store_place", `update store_place set set_c = 3 where name = 'cold store 1'`,
 			func(s *snapshot.Snapshot) any { p, _ := s.Place("cold store 1"); return p.SetC }},
 		{"store_reading",
-			`insert into store_reading (place_id, at, c, source) select id, '2027-02-23 14:03:11Z', 9, 'by hand' from store_place where name = 'cold store 1'`,
+			`insert into store_reading (place_id, at, c, source) select id, '2027-02-23 14:03:11Z', 9, 'by hand' from store_place
+				where name = 'cold store 1'`,
 			func(s *snapshot.Snapshot) any { p, _ := s.Place("cold store 1"); return len(p.Readings) }},
 		{"store_reading, struck", `delete from store_reading where at = '2027-02-23 14:03:11Z'`,
 			func(s *snapshot.Snapshot) any { p, _ := s.Place("cold store 1"); return len(p.Readings) }},
