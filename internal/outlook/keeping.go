@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/wood"
 	"unionknot/internal/core/working"
 	"unionknot/internal/snapshot"
@@ -31,6 +32,11 @@ func (k Kept) Soon(now time.Time) bool {
 		near = 24 * time.Hour
 	}
 	return k.Keeping.KeepBy.Sub(now) < near
+}
+
+// Past says that the wood is past its day, so that it is not woven.
+func (k Kept) Past(today time.Time) bool {
+	return len(supply.BundleGates("", season.DayOf(k.Keeping.KeepBy), today)) > 0
 }
 
 func kept(clock wood.Clock, age wood.Age, b store.Bundle, place string, now time.Time, looks []store.Look) Kept {

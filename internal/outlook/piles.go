@@ -127,5 +127,6 @@ type BundleLine struct {
 	Diameters Diameters
 	Days      int
 	Kept      Kept
-	Soon      bool
+	Soon      bool // it keeps not much longer
+	Past      bool // it is past its day
 }

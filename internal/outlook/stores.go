@@ -246,7 +246,7 @@ func Risks(f *snapshot.Snapshot, orders []OrderLine) []Risk {
 				k.Bundle.Variety,
 				k.Keeping.KeepBy.Format("2 January"),
 			)
-			if k.Keeping.KeepBy.Before(f.At) {
+			if k.Past(f.Today) {
 				do = "It is not woven any more: look at it, and let it in or throw it out."
 				says = fmt.Sprintf(
 					"%s, %d pieces of %s, is past its keep-by day, %s",

@@ -343,7 +343,7 @@ func (s *Stage) Wood(ctx context.Context, plantsAfter string, bundlesAfter int64
 		l := outlook.BundleLine{Bundle: b.Bundle, Diameters: d, Days: season.Days(b.CutOn, f.Today)}
 		if b.Free > 0 {
 			l.Kept = k.Keep(b, nil)
-			l.Soon = l.Kept.Soon(f.At)
+			l.Soon, l.Past = l.Kept.Soon(f.At), l.Kept.Past(f.Today)
 		}
 		p.Bundles = append(p.Bundles, l)
 	}

@@ -24,6 +24,7 @@ type keptLine struct {
 	outlook.Kept
 	Life template.HTML
 	Soon bool
+	Past bool
 }
 
 type coldsPage struct {
@@ -49,7 +50,7 @@ func (s wood) showColds(w http.ResponseWriter, r *http.Request, f page.Form, sta
 	for _, c := range cs {
 		v := coldView{ColdPage: c, Drawing: draw.Cold(c)}
 		for _, k := range c.Kept {
-			v.Lines = append(v.Lines, keptLine{k, draw.Life(k), k.Soon(s.Nursery.Now())})
+			v.Lines = append(v.Lines, keptLine{k, draw.Life(k), k.Soon(s.Nursery.Now()), k.Past(s.Nursery.Today())})
 		}
 		p.Stores = append(p.Stores, v)
 	}
