@@ -165,9 +165,11 @@ func (c Clock) KeepAged(age Age, now time.Time, state string) Keeping {
 	k := Keeping{Age: age, Life: Life(state)}
 	k.Used = k.Age.Days / k.Life
 	k.NowC, _ = c.Now(now)
+	// To the minute: wood cut at midnight that keeps whole days ends at a midnight,
+	// and its day must not turn on the last bit of a float.
 	until := func(out float64) time.Time {
 		left := k.Life - k.Age.Days*Rate(1+out)
-		return now.Add(time.Duration(left / Rate(k.NowC+out) * 24 * float64(time.Hour)))
+		return now.Add(time.Duration(left / Rate(k.NowC+out) * 24 * float64(time.Hour))).Round(time.Minute)
 	}
 	k.KeepBy, k.Earliest, k.KeepLate = until(0), until(ThermometerC), until(-ThermometerC)
 	return k

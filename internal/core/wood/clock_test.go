@@ -161,3 +161,17 @@ func ExampleClock_Keep() {
 	fmt.Printf("%.0f %% used, keep by %s\n", k.Used*100, k.KeepBy.Format("2 January"))
 	// Output: 40 % used, keep by 19 April
 }
+
+// TestAKeepByDayStands: wood in a steady place keeps until one day, at whatever
+// second it is asked.
+func TestAKeepByDayStands(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 5))
+	for _, c := range []float64{1, 4, 11} { // in whole days, so that it ends at a midnight
+		k := wood.NewClock(nil, c)
+		first := k.Keep(midnight, midnight, "resting").KeepBy
+		for range 2000 {
+			now := midnight.Add(time.Duration(r.Int64N(int64(200 * 24 * time.Hour))))
+			require.Equal(t, first, k.Keep(midnight, now, "resting").KeepBy, "at %g °C, asked at %s", c, now)
+		}
+	}
+}
