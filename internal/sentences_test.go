@@ -30,7 +30,7 @@ var sentencesLeft = map[string]int{
 	"core/wood":       3,
 	"nursery":         5,
 	"nursery/access":  16,
-	"nursery/bench":   26,
+	"nursery/bench":   25,
 	"nursery/days":    45,
 	"nursery/files":   2,
 	"nursery/heal":    12,
@@ -42,7 +42,7 @@ var sentencesLeft = map[string]int{
 	"nursery/season":  32,
 	"nursery/stock":   50,
 	"nursery/wood":    38,
-	"outlook":         134,
+	"outlook":         133,
 }
 
 // TestSentencesAreWords finds sentences, which are texts of three words or

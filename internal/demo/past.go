@@ -92,17 +92,17 @@ func (m *maker) past(scale int) error {
 		},
 		orders:  table{name: "orders", columns: words("id code variety_id stock_type_id trees due_on priority made_at closed_on")},
 		batches: table{name: "batch", columns: words("id code order_id tie healing grafts person_id made_at")},
-		threads: table{name: "batch_thread", columns: words("batch_id lot_id stock_mm bundle_id wood_mm technique n")},
+		threads: table{name: "batch_thread", columns: words("batch_id lot_id stock_mm bundle_id wood_mm technique n buds")},
 		tags: table{
 			name: "tag",
 			columns: words(
 				"id code batch_id lot_id bundle_id technique worker_id day planned started_at finished_at heal_place tied since_wipe " +
-					"stock_low stock_high wood_low wood_high mismatch pace_hours",
+					"stock_low stock_high wood_low wood_high mismatch pace_hours buds",
 			),
 		},
 		tagThreads: table{name: "tag_thread", columns: words("tag_id stock_mm wood_mm n")},
 		tallies:    table{name: "tally", columns: words("id tag_id person_id kind n at received_at")},
-		counts:     table{name: "take_count", columns: words("id tag_id look counted_on taken doubtful dead person_id at")},
+		counts:     table{name: "take_count", columns: words("id tag_id look counted_on taken doubtful dead person_id at buds both_live")},
 		causes:     table{name: "count_cause", columns: words("count_id cause n")},
 		stockM: table{
 			name:    "stock_ledger",
@@ -206,7 +206,10 @@ func (h *history) season(year, copy, i int, x mix) {
 		day.AddDate(0, -1, 0),
 		day.AddDate(0, 6, 0),
 	)
-	grafts := 0
+	grafts, each := 0, 1
+	if year == 2026 && x.technique == "t-bud" {
+		each = 2 // stock was dear that summer
+	}
 	// The trouble: one weak lot, a warm week in the store, a learner, and a
 	// hand and a lot that always went together.
 	lotEffect := 0.35 * m.r.NormFloat64()
@@ -221,7 +224,7 @@ func (h *history) season(year, copy, i int, x mix) {
 	for b := range 2 {
 		h.bundleID++
 		bundle := h.bundleID
-		buds, state := 3, "resting"
+		pieces, buds, state := 90, 3, "resting"
 		switch x.technique {
 		case "chip-bud":
 			buds = 1
@@ -245,16 +248,16 @@ func (h *history) season(year, copy, i int, x mix) {
 			22.0,
 			buds,
 			"lower half",
-			90,
+			pieces*each,
 			"cold store 1",
 			cut,
 		)
-		h.wood.add(bundle, 90, "outside", "free", nil, "cut", "", nil, nil, maud, cut)
+		h.wood.add(bundle, pieces*each, "outside", "free", nil, "cut", "", nil, nil, maud, cut)
 		wood := 0.25 * m.r.NormFloat64()
 		if year == 2026 && state == "resting" && i > 3 {
 			wood -= 0.8 // the warm week in the store
 		}
-		left := 90
+		left := pieces
 		for t := range 3 {
 			h.tagID++
 			who := hands[(t+b*3+i)%len(hands)]
@@ -273,18 +276,18 @@ func (h *history) season(year, copy, i int, x mix) {
 			done := begun.Add(40 * time.Minute)
 			mm, wm := 8.75+float64(m.r.IntN(3))*0.5, 7.75+float64(m.r.IntN(2))*0.5
 			h.tags.add(h.tagID, h.code(), batch, lot, bundle, x.technique, m.ids[who], day.AddDate(0, 0, b), n, begun, done, "row 3",
-				n, n, mm-0.25, mm+0.25, wm-0.25, wm+0.25, math.Abs(1-wm/mm), pace.Hours(n, begun, done))
+				n, n, mm-0.25, mm+0.25, wm-0.25, wm+0.25, math.Abs(1-wm/mm), pace.Hours(n, begun, done), each)
 			h.tagThreads.add(h.tagID, mm, wm, n)
-			tagsOfBatch = append(tagsOfBatch, []any{batch, lot, mm, bundle, wm, x.technique, n})
+			tagsOfBatch = append(tagsOfBatch, []any{batch, lot, mm, bundle, wm, x.technique, n, each})
 			h.tallies.add(m.uuid(), h.tagID, m.ids[who], "tied", n, begun.Add(35*time.Minute), done)
 			h.tallies.add(m.uuid(), h.tagID, m.ids[who], "finish", 1, done, done)
 			h.stockM.add(lot, n, "free", "aside", mm, "set aside", "", batch, nil, maud, day)
 			h.stockM.add(lot, n, "aside", "grafted", mm, "grafted", "", batch, h.tagID, m.ids[who], done)
-			h.wood.add(bundle, n, "free", "aside", wm, "set aside", "", batch, nil, maud, day)
-			h.wood.add(bundle, n, "aside", "grafted", wm, "grafted", "", batch, h.tagID, m.ids[who], done)
-			h.count(h.tagID, n, share, done.AddDate(0, 0, 30))
+			h.wood.add(bundle, n*each, "free", "aside", wm, "set aside", "", batch, nil, maud, day)
+			h.wood.add(bundle, n*each, "aside", "grafted", wm, "grafted", "", batch, h.tagID, m.ids[who], done)
+			h.count(h.tagID, n, each, share, done.AddDate(0, 0, 30))
 		}
-		h.wood.add(bundle, left, "free", "spoiled", nil, "by hand", "thrown out at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
+		h.wood.add(bundle, left*each, "free", "spoiled", nil, "by hand", "thrown out at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
 	}
 	h.stockM.add(lot, stems-grafts, "free", "outside", nil, "by hand", "sold on at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
 	h.batches.add(batch, h.code(), h.orderID, "film", "cold callus", grafts, maud, day)
@@ -309,27 +312,33 @@ func effectOf(signIn string) float64 {
 	return 0
 }
 
-// count looks at a past tag twice: four weeks on, and at the season's end.
-func (h *history) count(tag int64, n int, share float64, on time.Time) {
+// count looks at a past tag of n stocks with so many buds each twice: four weeks on,
+// and at the season's end.
+func (h *history) count(tag int64, n, each int, share float64, on time.Time) {
 	m := h.m
-	taken, doubtful := 0, 0
+	taken, doubtful, both := 0, 0, 0
 	for range n {
 		switch x := m.r.Float64(); {
 		case x < share:
+			taken++
+			if each > 1 && m.r.Float64() < share {
+				both++
+			}
+		case each > 1 && m.r.Float64() < share: // the other bud
 			taken++
 		case x < share+0.03:
 			doubtful++
 		}
 	}
 	first := m.uuid()
-	h.counts.add(first, tag, "first look", on, taken, doubtful, n-taken-doubtful, m.ids["maud"], on)
+	h.counts.add(first, tag, "first look", on, taken, doubtful, n-taken-doubtful, m.ids["maud"], on, each, both)
 	late := 0
 	for range doubtful {
 		late += m.r.IntN(2)
 	}
 	last, end := m.uuid(), on.AddDate(0, 6, 0)
 	dead := n - taken - late
-	h.counts.add(last, tag, "end of season", end, taken+late, 0, dead, m.ids["maud"], end)
+	h.counts.add(last, tag, "end of season", end, taken+late, 0, dead, m.ids["maud"], end, each, both)
 	causes := []string{"dried out", "cambium missed", "wood weak or old in store", "stock died", "tie came loose", "not known"}
 	by := map[string]int{}
 	for range dead {

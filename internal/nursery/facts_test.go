@@ -49,8 +49,9 @@ var slowSums = map[string]string{
 			where (stock_low, stock_high, wood_low, wood_high) <> (a, b, c, d) or abs(mismatch - m) > 1e-9`,
 	"grafts on tags": `select count(*) from batch b where tagged <> coalesce((select sum(planned) from tag t where t.batch_id = b.id), 0)`,
 	"pace": `select count(*)
-		from (select worker_id, date_trunc('month', day)::date as month, technique, count(*) as tags, sum(tied) as grafts, sum(pace_hours) as hours, sum(ln(tied / pace_hours)) as l
-		from tag where pace_hours is not null group by 1, 2, 3) s full join (select * from pace_sum
+		from (select worker_id, date_trunc('month', day)::date as month, technique, count(*) as tags, sum(tied * buds) as grafts, sum(pace_hours) as hours,
+			sum(ln(tied * buds / pace_hours)) as l
+		from tag where pace_hours is not null and tier_id is null group by 1, 2, 3) s full join (select * from pace_sum
 			where tags > 0) p using (worker_id, month, technique)
 		where s.tags is distinct from p.tags or abs(s.grafts - p.grafts) > 1e-6 or abs(s.hours - p.hours) > 1e-6 or abs(s.l - p.log_sum) > 1e-6`,
 	"tags that say something of the pace": `select count(*) from tag t where pace_hours is null and finished_at is not null and tied >= 5
@@ -322,7 +323,7 @@ func TestOneConnectionIsEnough(t *testing.T) {
 	)
 	code := h.batch("O-1", 40)
 	tags := h.tagsOf(code, h.ansel, h.odile)
-	require.NoError(t, h.HandOver(ctx, h.maud, tags[0].Code, h.odile.ID))
+	require.NoError(t, h.HandOver(ctx, h.maud, tags[0].Code, h.odile.ID, 0))
 	require.NoError(t, h.LockTags(ctx, h.maud, []string{tags[0].Code}, true))
 	h.tap(h.maud, tags[0].Code, "tied", 3)
 	h.tap(h.maud, tags[0].Code, "finish", 1)

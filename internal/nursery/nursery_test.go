@@ -228,8 +228,8 @@ func TestTagsAreOfOneLotBundleAndTechniqueAndShared(t *testing.T) {
 	h.tap(h.ansel, tags[0].Code, "tied", 1)
 	isProblem(t, h.MakeTags(ctx, h.maud, b, h.Today(), []int64{h.odile.ID}), "has begun")
 	isProblem(t, h.UndoBatch(ctx, h.maud, b), "has begun")
-	require.NoError(t, h.HandOver(ctx, h.ansel, tags[1].Code, h.odile.ID))
-	isProblem(t, h.HandOver(ctx, h.ansel, tags[0].Code, h.odile.ID), "one worker's work")
+	require.NoError(t, h.HandOver(ctx, h.ansel, tags[1].Code, h.odile.ID, 0))
+	isProblem(t, h.HandOver(ctx, h.ansel, tags[0].Code, h.odile.ID, 0), "one worker's work")
 }
 
 func TestATapSentTwiceCountsOnce(t *testing.T) {

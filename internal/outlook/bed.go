@@ -204,7 +204,7 @@ func (r *OrderSizer) Pricing(genus string) Pricing {
 	rate := 0.0
 	for _, b := range r.Beliefs[genus] {
 		if m := b.Take.Mean(); m > p.mean {
-			p.mean, rate = m, b.Technique.RatePerHour
+			p.mean, rate = m, b.Technique.PerHour()
 		}
 	}
 	graft := float64(r.F.House.StemCents+r.F.House.PieceCents) + float64(r.F.House.WageCents)/math.Max(1, rate)
@@ -217,7 +217,8 @@ func (p Pricing) bundle(b KeptPile) float64 {
 	return supply.BundleCost(
 		p.mean,
 		supply.Kept{DaysKept: float64(season.Days(b.CutOn, p.today)), LeftDays: float64(season.Days(p.today, b.KeepBy)),
-			LifeDays: wood.Life(b.State), Known: p.learned.Effect(take.Bundle, b.Code)},
+			LifeDays: wood.Life(b.State), Known: p.learned.Effect(take.Bundle, b.Code),
+			Part: b.Part},
 		p.learned,
 		p.piece,
 	)

@@ -19,8 +19,8 @@ import (
 // Belief is what is expected of a technique on a genus, and from what.
 type Belief struct {
 	Technique technique.Technique
-	Expected  take.Expected
-	Take      sizing.Beta // of the mean, over many lots and bundles
+	Expected  take.Expected // of a graft or a bud
+	Take      sizing.Beta   // of a stock's: of the mean, over many lots and bundles
 	Prior     sizing.Beta
 	Taken, Of int // own counts
 	tags      int // weighed, of all techniques of the genus
@@ -37,12 +37,12 @@ func (b Belief) mean() float64 {
 func (b Belief) Working(genus store.Genus) working.Working {
 	i := b.Take.Interval90()
 	s := b.Expected.Spreads
-	one := b.Expected.On(take.OneOfEach).Interval90()
+	one := b.Expected.On(take.OneOfEach).OneOf(b.Technique.Pieces()).Interval90()
 	source := working.OwnRecords
 	if b.Of == 0 {
 		source = working.HouseDefault
 	}
-	return working.Working{
+	w := working.Working{
 		Title: "Expected take, " + b.Technique.Name + " on " + genus.Name, Answer: words.Pct(i.Mean), Range: words.PctRange(i),
 		Rule: "take from prior and own records",
 		Says: "The house default counts as if so many grafts had shown it. The counted tags of the genus are weighed together, so " +
@@ -68,6 +68,10 @@ func (b Belief) Working(genus store.Genus) working.Working {
 			},
 			{Name: "So one worker with one lot and one bundle", Value: words.PctRange(one), Source: source},
 		}}
+	if n := b.Technique.Pieces(); n > 1 {
+		w.Inputs = append(w.Inputs, working.Input{Name: words.BudsAStock, Value: words.OneOfBuds(n, b.Expected.Mean), Source: working.HouseWay})
+	}
+	return w
 }
 
 // believe gives the expected take of every technique on a genus.
@@ -76,7 +80,7 @@ func believe(ts []technique.Technique, l take.Learned, g store.Genus) map[string
 	for _, t := range ts {
 		b := Belief{Technique: t, Prior: t.Prior(g.LogitShift), tags: l.Tags}
 		b.Expected = l.Expect(t.Key, b.Prior)
-		b.Take = b.Expected.Long()
+		b.Take = b.Expected.Long().OneOf(t.Pieces())
 		b.Taken, b.Of = l.Counted(t.Key)
 		out[t.Key] = b
 	}
@@ -94,6 +98,8 @@ func RecordsOf(rs []store.TakeRecord) []take.Record {
 			Bundle:    r.Bundle,
 			Mismatch:  r.Mismatch,
 			StoreDays: r.StoreDays,
+			Tier:      r.Tier,
+			Part:      r.Part,
 			Grafts:    r.Grafts,
 			Took:      r.Took,
 		}

@@ -77,5 +77,5 @@ func perDay(hs []Hand, t technique.Technique) float64 {
 			hours += h.WeekHours() / 5 * h.Speed.Mean
 		}
 	}
-	return hours * t.RatePerHour
+	return hours * t.PerHour()
 }

@@ -122,9 +122,10 @@ func Collect(f *snapshot.Snapshot, orders []OrderLine, asked CollectAsked) (Coll
 		}
 		w.chips = w.chips && o.Need.By.Technique.Key == "chip-bud"
 		w.free = max(w.free, o.Weavable.Pieces)
-		w.need += o.ToGo
+		pieces := o.ToGo * o.Need.By.Technique.Pieces()
+		w.need += pieces
 		w.orders = append(w.orders, o.Order.Code)
-		w.parts = append(w.parts, fmt.Sprintf("%s: %d", o.Order.Code, o.ToGo))
+		w.parts = append(w.parts, fmt.Sprintf("%s: %d", o.Order.Code, pieces))
 	}
 	for _, id := range order {
 		w := wants[id]
@@ -295,7 +296,7 @@ func collectWorking(
 		Range:  fmt.Sprintf("%d to %d, should a stick give a piece more or less", few, many),
 		Says:   "What the open orders lack of the variety, with spare on top and waste taken off, over the pieces a stick gives.",
 		Inputs: []working.Input{
-			{Name: "Grafts to go", Value: fmt.Sprintf("%d (%s)", w.need, strings.Join(w.parts, ", ")), Source: working.OwnRecords},
+			{Name: words.PiecesToGo, Value: fmt.Sprintf("%d (%s)", w.need, strings.Join(w.parts, ", ")), Source: working.OwnRecords},
 			{Name: "Pieces at hand", Value: strconv.Itoa(w.free), Source: working.OwnRecords},
 			{
 				Name:   "Shared among",

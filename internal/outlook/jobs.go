@@ -156,7 +156,7 @@ func (d *Diary) fill(f *snapshot.Snapshot, stay bool) {
 		case hand >= 0 && (stay || t.Locked):
 			j.Fixed, j.Hand, j.Slot = true, hand, slot
 		}
-		j.Prepare = supply.PrepareHours(t.LotForm, 1)
+		j.Prepare = d.beside(t.LotForm, t.Technique, t.Buds)
 		lim.set(&j, t.StockGenus, t.LotForm, t.Bundle, t.BundleCutOn)
 		d.TagOf[len(d.Work.Jobs)-1] = i
 	}
@@ -181,11 +181,17 @@ func (d *Diary) fill(f *snapshot.Snapshot, stay bool) {
 			Grafts:    n,
 			Weight:    lateWeight[r.Priority],
 		}
-		j.Prepare = supply.PrepareHours(r.LotForm, 1)
+		j.Prepare = d.beside(r.LotForm, r.Technique, r.Buds)
 		lim.set(&j, r.StockGenus, r.LotForm, r.Bundle, r.CutOn)
 		d.Rest[len(d.Work.Jobs)-1] = rest[i:k]
 		i = k
 	}
+}
+
+// beside is what a stock takes beside its first graft or bud, in hours: making it
+// ready, and each bud more.
+func (d *Diary) beside(form, technique string, buds int) float64 {
+	return supply.PrepareHours(form, 1) + float64(max(1, buds)-1)/d.Work.Rate[technique]
 }
 
 // limits finds between which days a job can be made.

@@ -85,15 +85,15 @@ type drawn struct {
 	hours       float64
 }
 
-// openWork adds up what batches still have to make, by technique: what is left
-// on open tags, and what is on no tag yet.
-func openWork(f *snapshot.Snapshot) map[string]int {
-	out := map[string]int{}
+// openWork adds up the grafts and buds that batches still have to make, by
+// technique: what is left on open tags, and what is on no tag yet.
+func openWork(f *snapshot.Snapshot) map[string]float64 {
+	out := map[string]float64{}
 	for _, t := range f.OpenTags() {
-		out[t.Technique] += max(0, t.Planned-t.Tied)
+		out[t.Technique] += float64(t.Joins(max(0, t.Planned-t.Tied)))
 	}
 	for _, r := range f.Rest {
-		out[r.Technique] += r.N
+		out[r.Technique] += float64(r.N * r.Buds)
 	}
 	return out
 }
@@ -106,7 +106,7 @@ func (r *OrderSizer) Means(ls []OrderLine) {
 	d := drawn{wood: map[int64]int{}, stock: map[int64]int{}, by: map[string]string{}}
 	open := openWork(f)
 	for _, t := range f.Techniques {
-		d.hours += float64(open[t.Key]) / t.RatePerHour
+		d.hours += open[t.Key] / t.RatePerHour
 	}
 	spared := map[string]float64{}
 	for _, i := range rankOrders(ls) {
@@ -144,13 +144,18 @@ func (r *OrderSizer) Means(ls []OrderLine) {
 // draw gives an order its share of what is left, and takes it off.
 func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, spared float64, today time.Time, outsOf []Out) Means {
 	o, want := l.Order, float64(l.ToGo)
-	could := max(0, min(l.Weavable.Stems-d.stock[o.StockTypeID], l.Weavable.Pieces-d.wood[o.VarietyID]))
+	each := t.Pieces()
+	could := max(0, min(l.Weavable.Stems-d.stock[o.StockTypeID], (l.Weavable.Pieces-d.wood[o.VarietyID])/each))
 	outs := map[bool][]Out{}
 	for _, x := range outsOf {
 		outs[x.Wood] = append(outs[x.Wood], x)
 	}
 	pile := func(is Kind, name, kind string, all, serves int, id int64, taken map[int64]int) Bar {
-		left := max(0, serves-taken[id])
+		each := each
+		if is == KindStock {
+			each = 1
+		}
+		left := max(0, serves-taken[id]) / each
 		key := fmt.Sprint(kind, id)
 		b := Bar{Kind: is, Name: name, Have: float64(left), Want: want, Says: words.Have(float64(left), want)}
 		inputs := []working.Input{{Name: "Free", Value: fmt.Sprintf("%d %s", all, kind), Source: working.OwnRecords}}
@@ -193,11 +198,15 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 		b.Working = working.Working{Title: name + " for order " + o.Code, Answer: b.Says, Rule: "an order's means",
 			Says:   words.PileMeans,
 			Inputs: append(inputs, working.Input{Name: "Grafts to go", Value: fmt.Sprint(l.ToGo), Source: working.OwnRecords})}
+		if each > 1 {
+			b.Working.Inputs = append(b.Working.Inputs,
+				working.Input{Name: words.BudsAStock, Value: words.ForStocks(each, serves, left), Source: working.HouseWay})
+		}
 		draws := min(left, l.ToGo)
 		if !l.Need.Summer { // it takes no more wood than it has stems for, nor stems than wood
 			draws = min(draws, could)
 		}
-		taken[id] += draws
+		taken[id] += draws * each
 		if draws > 0 {
 			if d.by[key] != "" {
 				d.by[key] += ", "
@@ -210,7 +219,7 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 		Wood:  pile(KindWood, "Wood", "pieces", l.Weavable.WoodFree, l.Weavable.Pieces, o.VarietyID, d.wood),
 		Stock: pile(KindStock, "Stock", "stems", l.Weavable.StemsFree, l.Weavable.Stems, o.StockTypeID, d.stock),
 	}
-	need := want / t.RatePerHour
+	need := want / t.PerHour()
 	before := d.hours
 	have := math.Max(0, spared-before)
 	m.Hands = Bar{Kind: KindWorkers, Name: "Workers", Have: have, Want: need, Says: words.HaveHours(have, need)}
@@ -222,7 +231,7 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 		Says: "Hours at the house's rates: those of everybody who knows the technique, with breaks, tiring and their own pace, less " +
 			"open batches and orders that come first.",
 		Inputs: []working.Input{
-			{Name: "Needed", Value: fmt.Sprintf("%d grafts at %.0f an hour", l.ToGo, t.RatePerHour), Source: working.HouseDefault},
+			{Name: "Needed", Value: fmt.Sprintf("%d grafts at %.0f an hour", l.ToGo, t.PerHour()), Source: working.HouseDefault},
 			{Name: "Hours of those who know " + t.Name, Value: fmt.Sprintf("%.0f %s", spared, until), Source: working.OwnRecords},
 			{Name: "Open batches and orders that come first", Value: fmt.Sprintf("%.0f hours", before), Source: working.OwnRecords}}}
 	d.hours += need

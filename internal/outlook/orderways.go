@@ -50,6 +50,7 @@ func (r *OrderSizer) Ways(o store.Order, choose func(t technique.Technique) WayC
 			}
 			out = append(out, pairing.Way{
 				Key:    t.Key,
+				Pieces: t.Pieces(),
 				Joins:  t.Joins,
 				Misfit: t.Misfit,
 				Cost:   supply.TakingOf(t, beliefs[t.Key].Expected, r.Learned[o.Genus]).Cost,
@@ -103,6 +104,7 @@ func (r *OrderSizer) higher(o store.Order, ways []pairing.Way) []pairing.Way {
 			cost, unfit := w.Cost, w.UnfitLot
 			out = append(out, pairing.Way{
 				Key:    w.Key,
+				Pieces: w.Pieces,
 				Joins:  func(s, c caliper.Class) bool { _, ok := t.Higher(s, c, per); return ok },
 				Misfit: w.Misfit,
 				Cost: func(s, c caliper.Class) float64 {

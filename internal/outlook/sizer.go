@@ -143,7 +143,7 @@ func (r *OrderSizer) Line(o store.Order, chance float64) (OrderLine, error) {
 		ToGo:       l.ToGo,
 		Unfinished: o.Unfinished,
 		Stems:      l.Weavable.Stems,
-		Pieces:     l.Weavable.Pieces,
+		Pieces:     l.Weavable.Pieces / l.Need.By.Technique.Pieces(),
 		Summer:     l.Need.Summer,
 		Shut:       shut,
 	}.Stands()
@@ -178,8 +178,9 @@ type Reckoner struct {
 
 // lie is an expected take on an order that lies so.
 type lie struct {
-	of take.Expected
-	on take.Shares
+	of   take.Expected
+	on   take.Shares
+	buds int // on each stock
 }
 
 // NewReckoner reads counts from a database.
@@ -258,10 +259,10 @@ func (r *OrderSizer) shares(o store.Order, t technique.Technique, grafts int) ta
 	for _, b := range r.Beds.Bundles(o.VarietyID) {
 		pieces = append(pieces, b.Free)
 	}
-	rest := func(free []int) []int { return take.FewestThatSuffice(free, grafts-made) }
+	rest := func(free []int, each int) []int { return take.FewestThatSuffice(free, (grafts-made)*each) }
 	workers := max(1, min(r.Knowers[t.Key], (grafts+r.tagSize-1)/r.tagSize))
-	return take.Shares{Worker: 1 / float64(workers), Lot: take.SharesOf(append(slices.Collect(maps.Values(lots)), rest(stems)...)),
-		Bundle: take.SharesOf(append(slices.Collect(maps.Values(bundles)), rest(pieces)...))}
+	return take.Shares{Worker: 1 / float64(workers), Lot: take.SharesOf(append(slices.Collect(maps.Values(lots)), rest(stems, 1)...)),
+		Bundle: take.SharesOf(append(slices.Collect(maps.Values(bundles)), rest(pieces, t.Pieces())...))}
 }
 
 // gradeWeight is how many trees the house's share that makes the grade is
@@ -326,12 +327,12 @@ func (r *OrderSizer) reckonedBy(o store.Order, n *Need) (how words.Reckoned, pas
 			return words.BySummers, passed
 		}
 	}
-	for _, t := range r.F.Techniques {
+	for _, t := range r.takingWood(o.VarietyID) {
 		b := bs[t.Key]
 		if b.Take.Mean() > passed.mean() {
 			passed = b
 		}
-		if r.StandingFor(t, o).Verdict != technique.Shut && b.Take.Mean() > n.By.mean() {
+		if b.Take.Mean() > n.By.mean() && r.StandingFor(t, o).Verdict != technique.Shut {
 			n.By = b
 		}
 	}
@@ -345,11 +346,26 @@ func (r *OrderSizer) reckonedBy(o store.Order, n *Need) (how words.Reckoned, pas
 	return words.ByOpen, passed
 }
 
+// takingWood gives the techniques that take some of a variety's wood by its buds and
+// state; where there is no wood, or none takes it, more will be cut for any.
+func (r *OrderSizer) takingWood(variety int64) []technique.Technique {
+	bs := r.Beds.Bundles(variety)
+	out := slices.DeleteFunc(slices.Clone(r.F.Techniques), func(t technique.Technique) bool {
+		return !slices.ContainsFunc(bs, func(b KeptPile) bool { return t.MisfitOfWood(b.State, b.BudsPerPiece).Limit == "" })
+	})
+	if len(out) == 0 {
+		return r.F.Techniques
+	}
+	return out
+}
+
 // account is every graft of an order, with what is believed of it.
 func (r *OrderSizer) account(o store.Order, by Belief, chance float64) supply.Account {
 	on := func(b Belief) sizing.Beta {
 		lies := r.shares(o, b.Technique, int(math.Ceil(float64(o.Trees)/b.mean())))
-		take, _ := r.k.lies.get(lie{b.Expected, lies}, func() (sizing.Beta, error) { return b.Expected.On(lies), nil })
+		take, _ := r.k.lies.get(lie{b.Expected, lies, b.Technique.Pieces()}, func() (sizing.Beta, error) {
+			return b.Expected.On(lies).OneOf(b.Technique.Pieces()), nil
+		})
 		return whatIf(take, r.Points)
 	}
 	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Doubtful: o.Doubtful, Dead: o.Dead, Grade: r.grade, More: on(by), Chance: chance,

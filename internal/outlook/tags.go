@@ -88,7 +88,7 @@ func TakeThreads(left map[int][]store.RestThread, job, n int) []store.Thread {
 // technique.
 func NewTag(f *snapshot.Snapshot, code string, worker int64, day time.Time, half int, ts []store.Thread) store.NewTag {
 	t := store.NewTag{Threads: ts, Tag: store.Tag{Code: code, BatchID: ts[0].BatchID, LotID: ts[0].LotID, BundleID: ts[0].BundleID,
-		Technique: ts[0].Technique, WorkerID: worker, Day: day, Half: half, Planned: sum(ts)}}
+		Technique: ts[0].Technique, WorkerID: worker, Day: day, Half: half, Planned: sum(ts), Buds: ts[0].Buds}}
 	for i, x := range ts {
 		stock, wood := caliper.ClassOf(x.StockMM), caliper.ClassOf(x.WoodMM)
 		if i == 0 {
@@ -99,6 +99,12 @@ func NewTag(f *snapshot.Snapshot, code string, worker int64, day time.Time, half
 		t.Mismatch += float64(x.N) * math.Abs(1-x.WoodMM/at(f, x)) / float64(t.Planned)
 	}
 	return t
+}
+
+// TierOf gives which of n tiers ties for the cutter of a place in a list on a day: the
+// next with each day, so that counts can tell the tier from the cutter.
+func TierOf(cutter int, day time.Time, n int) int {
+	return (cutter + int(day.Unix()/(24*3600))) % n
 }
 
 // at is the diameter of a thread's stems where they are cut, in mm: thinner where

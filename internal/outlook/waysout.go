@@ -74,7 +74,7 @@ func (r *OrderSizer) WaysOut(p OrderPage) ([]WayOut, error) {
 	f := finder{r: r, h: r.F.House, p: p, beliefs: bs, cal: cal, t: l.Need.By.Technique, take: l.Need.By.mean()}
 	hours := l.Means.Hands.Lack()
 	f.lacks = supply.Lacks{supply.Wood: int(math.Ceil(l.Means.Wood.Lack())), supply.Stock: int(math.Ceil(l.Means.Stock.Lack())),
-		supply.Hands: min(l.ToGo, int(math.Ceil(hours*f.t.RatePerHour)))}
+		supply.Hands: min(l.ToGo, int(math.Ceil(hours*f.t.PerHour())))}
 	if l.Means.Window.Have == 0 {
 		// Nothing can be made the ordinary way: what else lacks does not matter but
 		// for stems.
@@ -366,8 +366,8 @@ func (f *finder) hands() {
 	if f.lacks[supply.Hands] == 0 {
 		return
 	}
-	f.add(onlyHands, unlimited, float64(f.h.WageCents)/f.t.RatePerHour, "/bench/days", func(n int) string {
-		return fmt.Sprintf("Take on %.0f hours more of somebody who knows %s.", math.Ceil(float64(n)/f.t.RatePerHour), f.t.Name)
+	f.add(onlyHands, unlimited, float64(f.h.WageCents)/f.t.PerHour(), "/bench/days", func(n int) string {
+		return fmt.Sprintf("Take on %.0f hours more of somebody who knows %s.", math.Ceil(float64(n)/f.t.PerHour()), f.t.Name)
 	}).
 		from("An hour", words.Money(f.h.WageCents), WorthOf(f.h).Source(WageOf))
 }

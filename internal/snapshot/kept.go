@@ -64,7 +64,11 @@ func readSettings(ctx context.Context, q store.Q) (*Settings, error) {
 	})
 	for _, t := range s.AllWays {
 		if t.InUse {
-			s.Techniques = append(s.Techniques, techniqueOf(t))
+			x := techniqueOf(t)
+			if x.SetsBud() && s.Answers().TwoBuds() {
+				x.BudsAStock = 2
+			}
+			s.Techniques = append(s.Techniques, x)
 		}
 	}
 	return s, err

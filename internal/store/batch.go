@@ -130,6 +130,7 @@ type Thread struct {
 	WoodMM    float64  `db:"wood_mm"`
 	Technique string   `db:"technique"`
 	N         int      `db:"n"`
+	Buds      int      `db:"buds"`      // on each stock
 	Against   string   `db:"against"`   // why it is used although the season shuts it
 	LotTaper  *float64 `db:"lot_taper"` // thinner by so many mm a cm above the usual cut; nil: not known
 }
@@ -139,13 +140,15 @@ func (q Q) AddThreads(ctx context.Context, ts []Thread) error {
 	n := len(ts)
 	batches, lots, bundles, many := make([]int64, n), make([]int64, n), make([]int64, n), make([]int, n)
 	stock, wood, techniques, against := make([]float64, n), make([]float64, n), make([]string, n), make([]string, n)
+	buds := make([]int, n)
 	for i, t := range ts {
 		batches[i], lots[i], bundles[i], many[i] = t.BatchID, t.LotID, t.BundleID, t.N
 		stock[i], wood[i], techniques[i], against[i] = t.StockMM, t.WoodMM, t.Technique, t.Against
+		buds[i] = max(1, t.Buds)
 	}
-	_, err := q.exec(ctx, `insert into batch_thread (batch_id, lot_id, stock_mm, bundle_id, wood_mm, technique, n, against)
-		select * from unnest($1::bigint[], $2::bigint[], $3::numeric[], $4::bigint[], $5::numeric[], $6::text[], $7::int[], $8::text[])`,
-		batches, lots, stock, bundles, wood, techniques, many, against)
+	_, err := q.exec(ctx, `insert into batch_thread (batch_id, lot_id, stock_mm, bundle_id, wood_mm, technique, n, against, buds)
+		select * from unnest($1::bigint[], $2::bigint[], $3::numeric[], $4::bigint[], $5::numeric[], $6::text[], $7::int[], $8::text[], $9::int[])`,
+		batches, lots, stock, bundles, wood, techniques, many, against, buds)
 	return err
 }
 

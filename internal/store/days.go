@@ -22,7 +22,7 @@ func (q Q) RestThreads(ctx context.Context) (rs []RestThread, err error) {
 	err = q.all(
 		ctx,
 		&rs,
-		`select h.batch_id, h.lot_id, l.code as lot, h.stock_mm, h.bundle_id, w.code as bundle, h.wood_mm, h.technique, h.n -
+		`select h.batch_id, h.lot_id, l.code as lot, h.stock_mm, h.bundle_id, w.code as bundle, h.wood_mm, h.technique, h.buds, h.n -
 			coalesce(g.n, 0)::int as n,
 		b.code as batch, o.priority, s.genus as stock_genus, v.name as variety, w.cut_on,
 		l.form as lot_form, l.taper_mm as lot_taper
@@ -68,7 +68,7 @@ func (q Q) PlaceTags(ctx context.Context, ps []TagPlace) (moved []string, err er
 	for i, p := range ps {
 		codes[i], workers[i], days[i], halves[i], locked[i] = p.Code, p.WorkerID, p.Day, p.Half, p.Locked
 	}
-	err = q.all(ctx, &moved, `with moved as (update tag t set worker_id = u.w, day = u.d, half = u.h, locked = u.l
+	err = q.all(ctx, &moved, `with moved as (update tag t set worker_id = u.w, tier_id = nullif(t.tier_id, u.w), day = u.d, half = u.h, locked = u.l
 		from unnest($1::text[], $2::bigint[], $3::date[], $4::int[], $5::bool[]) u(c, w, d, h, l)
 		where t.code = u.c and t.started_at is null and t.finished_at is null returning t.code) select code from moved order by
 		code`, codes, workers, days, halves, locked)

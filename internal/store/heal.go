@@ -14,6 +14,8 @@ type Count struct {
 	Taken      int       `db:"taken"`
 	Doubtful   int       `db:"doubtful"`
 	Dead       int       `db:"dead"`
+	Buds       int       `db:"buds"`      // on each stock
+	Both       int       `db:"both_live"` // of those taken, stocks of which both live
 	PersonID   int64     `db:"person_id"`
 	Person     string    `db:"person"`
 	At         time.Time `db:"at"`
@@ -30,7 +32,8 @@ type CauseCount struct {
 
 // Counts lists every look at a tag, corrected ones too, in the order made.
 func (q Q) Counts(ctx context.Context, tagID int64) (cs []Count, err error) {
-	err = q.all(ctx, &cs, `select c.*, p.name as person, exists (select 1 from take_count r where r.replaces_id = c.id) as replaced
+	err = q.all(ctx, &cs, `select c.id, c.tag_id, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.buds, c.both_live, c.person_id, c.at,
+		c.replaces_id, p.name as person, exists (select 1 from take_count r where r.replaces_id = c.id) as replaced
 		from take_count c join person p on p.id = c.person_id where c.tag_id = $1 order by c.at, c.id`, tagID)
 	return cs, err
 }
@@ -45,9 +48,9 @@ func (q Q) CountCauses(ctx context.Context, tagID int64) (cs []CauseCount, err e
 // AddCount keeps a look with its causes; false when it was kept before.
 // ErrTaken: somebody else counted, or corrected the same count, first.
 func (q Q) AddCount(ctx context.Context, c Count, causes []CauseCount) (bool, error) {
-	n, err := q.exec(ctx, `insert into take_count (id, tag_id, look, counted_on, taken, doubtful, dead, person_id, at, replaces_id)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) on conflict (id) do nothing`,
-		c.ID, c.TagID, c.Look, c.CountedOn, c.Taken, c.Doubtful, c.Dead, c.PersonID, c.At, c.ReplacesID)
+	n, err := q.exec(ctx, `insert into take_count (id, tag_id, look, counted_on, taken, doubtful, dead, buds, both_live, person_id, at,
+		replaces_id) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (id) do nothing`,
+		c.ID, c.TagID, c.Look, c.CountedOn, c.Taken, c.Doubtful, c.Dead, max(1, c.Buds), c.Both, c.PersonID, c.At, c.ReplacesID)
 	if err != nil || n == 0 {
 		return false, err
 	}
@@ -89,6 +92,7 @@ type Took struct {
 // they need beyond the tag.
 var groups = map[string][3]string{
 	"worker":    {"t.worker_id::text", "p.name", "join person p on p.id = t.worker_id"},
+	"tier":      {"t.tier_id::text", "p.name", "join person p on p.id = t.tier_id"},
 	"technique": {"t.technique", "k.name", "join technique k on k.key = t.technique"},
 	"lot":       {"l.code", "l.code || ' · ' || s.name", "join stock_lot l on l.id = t.lot_id join stock_type s on s.id = l.stock_type_id"},
 	"part":      {"w.part", "w.part", "join wood_bundle w on w.id = t.bundle_id and w.part <> ''"},
@@ -99,7 +103,7 @@ var groups = map[string][3]string{
 // TakeFilter narrows which tags' counts are summed. Zero fields do not.
 type TakeFilter struct {
 	From, To time.Time // days of work
-	WorkerID int64
+	WorkerID int64     // who cut or tied
 	Genus    string
 	Later    bool // takes at the end of the season, of those tags looked at then; else of the first look
 }
@@ -114,7 +118,7 @@ func (f TakeFilter) from() string {
 }
 
 func (f TakeFilter) where() (string, []any) {
-	return ` where ($1::date is null or t.day >= $1) and ($2::date is null or t.day <= $2) and ($3 = 0 or t.worker_id = $3)
+	return ` where ($1::date is null or t.day >= $1) and ($2::date is null or t.day <= $2) and ($3 = 0 or t.worker_id = $3 or t.tier_id = $3)
 		and ($4 = '' or exists (select 1 from batch b join orders o on o.id = b.order_id join variety ov on ov.id = o.variety_id where
 		b.id = t.batch_id and ov.genus = $4)) `,
 		[]any{orNull(f.From), orNull(f.To), f.WorkerID, f.Genus}
@@ -127,15 +131,15 @@ func orNull(t time.Time) any {
 	return t
 }
 
-// TakesBy sums counted takes by "worker", "technique", "lot" or "bundle",
-// the most grafts first.
+// TakesBy sums counted takes by a group, each bud and graft for itself, the most
+// first.
 func (q Q) TakesBy(ctx context.Context, group string, f TakeFilter) (ts []Took, err error) {
 	g := groups[group]
 	where, args := f.where()
 	err = q.all(ctx, &ts, `select `+g[0]+` as key, `+g[1]+` as name, count(*) as tags,
-		sum(c.taken + c.doubtful + c.dead)::int as counted, sum(c.taken)::int as taken, sum(c.doubtful)::int as doubtful,
-		sum(c.dead)::int as dead`+
-		f.from()+g[2]+where+`group by 1, 2 having sum(c.taken + c.doubtful + c.dead) > 0 order by counted desc, 2`, args...)
+		sum(c.joins)::int as counted, sum(c.joins_taken)::int as taken, sum(c.doubtful)::int as doubtful,
+		sum(c.joins_dead)::int as dead`+
+		f.from()+g[2]+where+`group by 1, 2 having sum(c.joins) > 0 order by counted desc, 2`, args...)
 	return ts, err
 }
 
@@ -145,8 +149,8 @@ func (q Q) TakenAltogether(ctx context.Context, f TakeFilter) (t Took, err error
 	err = q.get(
 		ctx,
 		&t,
-		`select count(*) as tags, coalesce(sum(c.taken + c.doubtful + c.dead), 0)::int as counted, coalesce(sum(c.taken), 0)::int as taken,
-		coalesce(sum(c.doubtful), 0)::int as doubtful, coalesce(sum(c.dead), 0)::int as dead`+f.from()+where,
+		`select count(*) as tags, coalesce(sum(c.joins), 0)::int as counted, coalesce(sum(c.joins_taken), 0)::int as taken,
+		coalesce(sum(c.doubtful), 0)::int as doubtful, coalesce(sum(c.joins_dead), 0)::int as dead`+f.from()+where,
 		args...)
 	return t, err
 }

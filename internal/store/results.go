@@ -11,7 +11,10 @@ type TakeRecord struct {
 	Bundle    string  `db:"bundle"`
 	Mismatch  float64 `db:"mismatch"`   // |1 − wood ÷ stock|, over what was laid out
 	StoreDays float64 `db:"store_days"` // from cutting to grafting
-	Grafts    int     `db:"grafts"`
+	Tier      string  `db:"tier"`       // id of who tied; "" where the worker did
+	TierName  string  `db:"tier_name"`
+	Part      string  `db:"part"`   // of the shoot its wood is from; "" not known
+	Grafts    int     `db:"grafts"` // and buds, each for itself
 	Took      int     `db:"took"`
 }
 
@@ -20,8 +23,9 @@ func (q Q) TakeRecords(ctx context.Context, f TakeFilter) (rs []TakeRecord, err 
 	where, args := f.where()
 	err = q.all(ctx, &rs, `select t.worker_id::text as worker, p.name, t.technique, l.code as lot, w.code as bundle,
 		t.mismatch, greatest(t.day - w.cut_on, 0)::float8 as store_days,
-		c.taken + c.doubtful + c.dead as grafts, c.taken as took`+f.from()+`join person p on p.id = t.worker_id join stock_lot l on l.id
-		= t.lot_id join wood_bundle w on w.id = t.bundle_id`+where+`order by t.id`, args...)
+		coalesce(t.tier_id::text, '') as tier, coalesce(p2.name, '') as tier_name, w.part,
+		c.joins as grafts, c.joins_taken as took`+f.from()+`join person p on p.id = t.worker_id
+		left join person p2 on p2.id = t.tier_id join stock_lot l on l.id = t.lot_id join wood_bundle w on w.id = t.bundle_id`+where+`order by t.id`, args...)
 	return rs, err
 }
 

@@ -47,6 +47,9 @@ type Tag struct {
 	Half          int        `db:"half"` // 1 morning, 2 afternoon
 	Locked        bool       `db:"locked"`
 	Planned       int        `db:"planned"`
+	Buds          int        `db:"buds"`    // on each stock
+	TierID        *int64     `db:"tier_id"` // who ties what the worker cuts; nil: the worker does both
+	Tier          string     `db:"tier"`
 	StartedAt     *time.Time `db:"started_at"`
 	FinishedAt    *time.Time `db:"finished_at"`
 	HealPlace     string     `db:"heal_place"`
@@ -63,32 +66,51 @@ type Tag struct {
 	Taken    int     `db:"taken"`
 	Doubtful int     `db:"doubtful"`
 	Dead     int     `db:"dead"`
+	Both     int     `db:"both_live"` // of those taken, stocks of which both buds live
 }
+
+// By says who made it: the worker, or the cutter and the tier.
+func (t Tag) By() string {
+	if t.Tier == "" {
+		return t.Worker
+	}
+	return t.Worker + " + " + t.Tier
+}
+
+// Has says whether a person cuts or ties on it.
+func (t Tag) Has(person int64) bool {
+	return t.WorkerID == person || t.TierID != nil && *t.TierID == person
+}
+
+// Joins is how many buds or grafts are on so many of its stocks.
+func (t Tag) Joins(stocks int) int { return stocks * max(1, t.Buds) }
 
 const tagSelect = `select t.*, b.code as batch, o.code as order_code, l.code as lot, w.code as bundle, w.cut_on as bundle_cut_on,
 	w.buds_per_piece, w.part,
 	m.code as plant, v.name as variety, v.genus, s.name as stock_type, k.name as technique_name, tie.name as tie_name, b.tie,
-	o.priority, s.genus as stock_genus, w.place as bundle_place, l.place as lot_place, l.form as lot_form, l.taper_mm as lot_taper, b.healing, p.name as worker,
-	c.id is not null as looked, coalesce(c.taken, 0) as taken, coalesce(c.doubtful, 0) as doubtful, coalesce(c.dead, 0) as dead
+	o.priority, s.genus as stock_genus, w.place as bundle_place, l.place as lot_place, l.form as lot_form, l.taper_mm as lot_taper, b.healing, p.name as worker, coalesce(p2.name, '') as tier,
+	c.id is not null as looked, coalesce(c.taken, 0) as taken, coalesce(c.doubtful, 0) as doubtful, coalesce(c.dead, 0) as dead,
+	coalesce(c.both_live, 0) as both_live
 	from tag t join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id
 	join variety v on v.id = o.variety_id
 	join stock_lot l on l.id = t.lot_id join stock_type s on s.id = l.stock_type_id join wood_bundle w on w.id = t.bundle_id
 	join mother_plant m on m.id = w.plant_id
 	join technique k on k.key = t.technique join tie on tie.key = b.tie join person p on p.id = t.worker_id
-	left join take_count c on c.id = t.look_id `
+	left join person p2 on p2.id = t.tier_id left join take_count c on c.id = t.look_id `
 
 // Which says which tags to list.
 type Which struct {
-	BatchID, WorkerID, LotID, BundleID, PlantID int64
-	Open                                        bool      // not finished
-	Live                                        bool      // started, not finished
-	Day                                         time.Time // of work; zero for any
-	Uncounted                                   bool      // finished, tied, and without a count
-	FinishedBy                                  time.Time // zero for any
-	AfterID                                     int64     // page: ids above, or below when Newest
-	Newest                                      bool
-	Limit                                       int  // 0 for 500
-	All                                         bool // without a limit
+	BatchID, LotID, BundleID, PlantID int64
+	WorkerID                          int64     // who cuts or ties
+	Open                              bool      // not finished
+	Live                              bool      // started, not finished
+	Day                               time.Time // of work; zero for any
+	Uncounted                         bool      // finished, tied, and without a count
+	FinishedBy                        time.Time // zero for any
+	AfterID                           int64     // page: ids above, or below when Newest
+	Newest                            bool
+	Limit                             int  // 0 for 500
+	All                               bool // without a limit
 }
 
 // Tags lists tags that answer to w, in the order of their ids.
@@ -102,7 +124,7 @@ func (q Q) Tags(ctx context.Context, w Which) (ts []Tag, err error) {
 	for _, c := range []struct {
 		clause string
 		id     int64
-	}{{"t.batch_id = $%d", w.BatchID}, {"t.worker_id = $%d", w.WorkerID}, {"t.lot_id = $%d", w.LotID},
+	}{{"t.batch_id = $%d", w.BatchID}, {"(t.worker_id = $%[1]d or t.tier_id = $%[1]d)", w.WorkerID}, {"t.lot_id = $%d", w.LotID},
 		{"t.bundle_id = $%d", w.BundleID}, {"w.plant_id = $%d", w.PlantID}} {
 		if c.id != 0 {
 			and(c.clause, c.id)
@@ -179,7 +201,7 @@ func (q Q) AddTags(ctx context.Context, ts []NewTag) error {
 	n := len(ts)
 	codes, techniques, days := make([]string, n), make([]string, n), make([]time.Time, n)
 	batches, lots, bundles, workers := make([]int64, n), make([]int64, n), make([]int64, n), make([]int64, n)
-	halves, planned := make([]int, n), make([]int, n)
+	halves, planned, buds, tiers := make([]int, n), make([]int, n), make([]int, n), make([]*int64, n)
 	bounds, mismatch := [4][]float64{}, make([]float64, n)
 	for k := range bounds {
 		bounds[k] = make([]float64, n)
@@ -191,19 +213,21 @@ func (q Q) AddTags(ctx context.Context, ts []NewTag) error {
 		codes[i], batches[i], lots[i], bundles[i], techniques[i], workers[i] = t.Code, t.BatchID, t.LotID, t.BundleID, t.Technique,
 			t.WorkerID
 		days[i], halves[i], planned[i], mismatch[i] = t.Day, max(1, t.Half), t.Planned, t.Mismatch
+		buds[i], tiers[i] = max(1, t.Buds), t.TierID
 		bounds[0][i], bounds[1][i], bounds[2][i], bounds[3][i] = t.StockLow, t.StockHigh, t.WoodLow, t.WoodHigh
 		for _, h := range t.Threads {
 			of, stock, wood, many = append(of, t.Code), append(stock, h.StockMM), append(wood, h.WoodMM), append(many, h.N)
 		}
 	}
 	if _, err := q.exec(ctx, `insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, half, planned, stock_low,
-		stock_high, wood_low, wood_high, mismatch, against)
+		stock_high, wood_low, wood_high, mismatch, buds, tier_id, against)
 		select u.*, coalesce((select max(h.against) from batch_thread h where h.batch_id = u.b and h.technique = u.k
 			and h.lot_id = u.l and h.bundle_id = u.w), '')
 		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::bigint[], $5::text[], $6::bigint[], $7::date[], $8::int[], $9::int[],
-			$10::numeric[], $11::numeric[], $12::numeric[], $13::numeric[], $14::float8[]) u(c, b, l, w, k, p, d, h, n, sl, sh, wl, wh, m)`,
+			$10::numeric[], $11::numeric[], $12::numeric[], $13::numeric[], $14::float8[], $15::int[],
+			$16::bigint[]) u(c, b, l, w, k, p, d, h, n, sl, sh, wl, wh, m, y, r)`,
 		codes, batches, lots, bundles, techniques, workers, days, halves, planned, bounds[0], bounds[1], bounds[2], bounds[3],
-		mismatch); err != nil {
+		mismatch, buds, tiers); err != nil {
 		return err
 	}
 	_, err := q.exec(ctx, `insert into tag_thread (tag_id, stock_mm, wood_mm, n)
@@ -236,7 +260,9 @@ type TagState struct {
 	LotID      int64      `db:"lot_id"`
 	BundleID   int64      `db:"bundle_id"`
 	WorkerID   int64      `db:"worker_id"`
+	TierID     *int64     `db:"tier_id"`
 	Planned    int        `db:"planned"`
+	Buds       int        `db:"buds"`
 	StartedAt  *time.Time `db:"started_at"`
 	FinishedAt *time.Time `db:"finished_at"`
 	TagSums
@@ -256,7 +282,7 @@ type TagSums struct {
 	PaceHours    *float64 `db:"pace_hours"`
 }
 
-const tagState = `select id, code, batch_id, lot_id, bundle_id, worker_id, planned, started_at, finished_at,
+const tagState = `select id, code, batch_id, lot_id, bundle_id, worker_id, tier_id, planned, buds, started_at, finished_at,
 	tied, spoiled_stock, spoiled_wood, dropped, set_aside, since_wipe, refused, stock_back, wood_back, pace_hours from tag `
 
 // LockTag holds a tag until the transaction ends.
@@ -289,9 +315,15 @@ func (q Q) KeepTag(ctx context.Context, t TagState) error {
 	return err
 }
 
-// HandOver gives a tag to another worker.
-func (q Q) HandOver(ctx context.Context, id, worker int64) error {
-	_, err := q.exec(ctx, `update tag set worker_id = $2 where id = $1`, id, worker)
+// Has says whether a person cuts or ties on it.
+func (t TagState) Has(person int64) bool {
+	return t.WorkerID == person || t.TierID != nil && *t.TierID == person
+}
+
+// HandOver gives a tag to another worker, and to a tier; nil where the worker ties
+// too.
+func (q Q) HandOver(ctx context.Context, id, worker int64, tier *int64) error {
+	_, err := q.exec(ctx, `update tag set worker_id = $2, tier_id = $3 where id = $1`, id, worker, tier)
 	return err
 }
 

@@ -16,8 +16,8 @@ var wayChanges = map[ways.Key]string{
 	ways.Lay:          "the drawing of the union, the figure of its contact, and the card",
 	ways.Behind:       "the T-bud's card and drawing",
 	ways.BudTie:       "the tie offered for buds, the card, and when a T-bud is looked at: by its petiole, or later by its colour",
-	ways.BudsPerStock: "not reckoned with yet: each stock counts as one bud",
-	ways.Team:         "not reckoned with yet: a tag has one name, and the team's split stands on its own page",
+	ways.BudsPerStock: "the pieces a budded stock takes, its hours and ties, the take reckoned with, the card, the labels and the count",
+	ways.Team:         "who is asked for when a batch is shared out: those who cut, and those who tie; takes by each",
 	ways.Side:         "the card of a bud in the row",
 	ways.Sealing:      "the tie offered, the card, and what is laid out for a day",
 	ways.Tip:          "what to take along for cutting, and the sheet",
@@ -43,8 +43,8 @@ var wayChanges = map[ways.Key]string{
 func WayChanges(k ways.Key) string { return wayChanges[k] }
 
 // CardSteps are the steps of a graft on its card, by its technique and the house's
-// ways, in the order in which they are done.
-func CardSteps(key string, h ways.House, row bool) []string {
+// ways, in the order in which they are done; buds is how many its stocks get.
+func CardSteps(key string, h ways.House, row bool, buds int) []string {
 	bud := key == "chip-bud" || key == "t-bud"
 	stock, scion := "Cut the stock.", "Cut the scion to fit it."
 	switch {
@@ -98,6 +98,9 @@ func CardSteps(key string, h ways.House, row bool) []string {
 		out = append(out, "Bind from below up and back down; finish with a half hitch.")
 	case ways.WindsDown:
 		out = append(out, "Bind from the top down; finish with a half hitch.")
+	}
+	if bud && buds > 1 {
+		out = append(out, TwoBudsStep)
 	}
 	if bud {
 		if h.BudCovered() {

@@ -58,6 +58,8 @@ func LeftOver(r pairing.Reason) string {
 		return "not needed: the order is filled"
 	case pairing.AllFilled:
 		return "not needed: the orders it fits are filled"
+	case pairing.Odd:
+		return OddPiece
 	case pairing.UsedUp:
 		return "the " + others + " that fits it is used up"
 	}

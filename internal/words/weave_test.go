@@ -14,7 +14,7 @@ func TestWhatIsLeftOverIsSaid(t *testing.T) {
 	said := map[string]pairing.Cause{}
 	for _, c := range []pairing.Cause{
 		pairing.NoneAsks, pairing.NoneAtHand, pairing.NoneOpen, pairing.Unfit, pairing.KeptApart, pairing.TooCostly,
-		pairing.OrderFilled, pairing.AllFilled, pairing.UsedUp,
+		pairing.OrderFilled, pairing.AllFilled, pairing.UsedUp, pairing.Odd,
 	} {
 		s := words.LeftOver(pairing.Reason{Cause: c, Misfit: technique.Misfit{Limit: technique.WoodWider}})
 		assert.NotEqual(t, string(c), s, "no words of its own")

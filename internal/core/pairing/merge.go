@@ -30,12 +30,25 @@ type end struct {
 	units []unit // least risk first
 	pile  int    // one of its piles; all answer alike
 	all   int    // how many there were at first
+	each  int    // pieces that a stem takes of it; 1 of stems
 }
 
-// unit is what one pile gives to an end.
+// unit is what one pile gives to an end: for n stems, and odd pieces beside that
+// are too few for one.
 type unit struct {
-	pile, n int
-	risk    float64
+	pile, n, odd int
+	risk         float64
+}
+
+// put sets what a unit has, in stems or pieces, of which each make one.
+func (u *unit) put(n, each int) { u.n, u.odd = n/each, n%each }
+
+// has is what a unit has, in stems or pieces.
+func (e end) has(u *unit) int {
+	if u == nil {
+		return 0
+	}
+	return u.n*e.each + u.odd
 }
 
 func (e end) n() int {
@@ -72,7 +85,8 @@ func merge(p Programme) (*mesh, error) {
 	for _, o := range p.Orders {
 		m.orders = append(m.orders, want{Order: o, left: o.Grafts, takes: map[int]uint64{}, takesLot: map[int]uint64{}})
 	}
-	m.stock = ends(p.Stock, func(i int) string {
+	one := func(string) int { return 1 }
+	m.stock = ends(p.Stock, one, func(i int) string {
 		var sign strings.Builder
 		if slices.ContainsFunc(p.Banned, func(b Pair) bool { return b.Lot == p.Stock[i].ID }) {
 			sign.WriteString(p.Stock[i].ID)
@@ -84,7 +98,7 @@ func merge(p Programme) (*mesh, error) {
 		}
 		return sign.String()
 	})
-	m.wood = ends(p.Wood, func(i int) string {
+	m.wood = ends(p.Wood, p.eachOf, func(i int) string {
 		var sign strings.Builder
 		if slices.ContainsFunc(p.Banned, func(b Pair) bool { return b.Bundle == p.Wood[i].ID }) {
 			sign.WriteString(p.Wood[i].ID)
@@ -149,8 +163,9 @@ func (o Order) takesLot(lot string) uint64 {
 	return bits
 }
 
-// ends lays the piles' classes together, apart by what sign says of the pile.
-func ends(ps []Pile, sign func(pile int) string) []end {
+// ends lays the piles' classes together, apart by what sign says of the pile; each
+// says how many of a pile's pieces a stem takes.
+func ends(ps []Pile, each func(of string) int, sign func(pile int) string) []end {
 	type key struct {
 		of, sign string
 		class    caliper.Class
@@ -162,15 +177,17 @@ func ends(ps []Pile, sign func(pile int) string) []end {
 		for _, c := range p.Classes {
 			by[c.Class] += c.N
 		}
-		s := sign(i)
+		s, by1 := sign(i), each(p.Of)
 		for _, c := range caliper.Sorted(by) {
 			k := key{p.Of, s, c.Class}
 			e, ok := at[k]
 			if !ok {
 				e = len(out)
-				at[k], out = e, append(out, end{class: c.Class, pile: i})
+				at[k], out = e, append(out, end{class: c.Class, pile: i, each: by1})
 			}
-			out[e].units = append(out[e].units, unit{i, c.N, p.Risk})
+			u := unit{pile: i, risk: p.Risk}
+			u.put(c.N, by1)
+			out[e].units = append(out[e].units, u)
 			out[e].all += c.N
 		}
 	}
@@ -293,8 +310,8 @@ func (m *mesh) held(h Thread) (Thread, error) {
 	switch {
 	case su == nil || su.n < h.N:
 		return no(LotHas, count(su))
-	case wu == nil || wu.n < h.N:
-		return no(BundleHas, count(wu))
+	case wu == nil:
+		return no(BundleHas, 0)
 	}
 	k, cost := m.cheapest(o, s, w)
 	if h.Way != "" {
@@ -316,9 +333,15 @@ func (m *mesh) held(h Thread) (Thread, error) {
 		}
 		return h, &HeldError{h, why, 0}
 	}
+	each := o.Ways[k].pieces()
+	has := m.wood[w].has(wu)
+	if has < h.N*each {
+		return no(BundleHas, has/each)
+	}
 	o.left -= h.N
-	su.n, wu.n = su.n-h.N, wu.n-h.N
-	h.Way, h.Cost, h.Held = o.Ways[k].Key, cost+su.risk+wu.risk, true
+	su.n -= h.N
+	wu.put(has-h.N*each, m.wood[w].each)
+	h.Way, h.Each, h.Cost, h.Held = o.Ways[k].Key, each, cost+su.risk+wu.risk, true
 	return h, nil
 }
 

@@ -20,6 +20,8 @@ type Way struct {
 	Joins  func(stock, scion caliper.Class) bool
 	Misfit func(stock, scion caliper.Class) technique.Misfit
 	Cost   func(stock, scion caliper.Class) float64
+	// Pieces is how many a stem takes, all of one bundle's class; 0 is 1.
+	Pieces int
 	// Unfit gives what keeps a bundle's pieces from it, by their buds and
 	// state; nil where it takes any bundle.
 	Unfit func(bundle string) technique.Misfit
@@ -77,10 +79,14 @@ type Thread struct {
 	Bundle string
 	Scion  caliper.Class
 	Way    string
-	N      int
+	N      int     // stems
+	Each   int     // pieces a stem
 	Cost   float64 // of one graft
 	Held   bool
 }
+
+// Pieces is how many pieces it takes.
+func (t Thread) Pieces() int { return t.N * max(1, t.Each) }
 
 // Filled is what an order got.
 type Filled struct {
@@ -105,7 +111,9 @@ type Weave struct {
 	Cost      float64 // of all threads and of what is short
 	Bound     float64 // no weave costs less, with what is held and banned
 	LeftStock []Left
-	LeftWood  []Left
+	LeftWood  []Left // in pieces
+
+	shortage []float64 // of each order
 }
 
 // ErrCount says that an instance has a count or a diameter below zero.
@@ -121,7 +129,42 @@ var ErrNamed = errors.New("name")
 // Solve pairs a programme at least cost. Where no variety is wanted on
 // several stocks the weave is a flow, and the answer is the cheapest there is;
 // elsewhere Cost is seldom as much as a thousandth over Bound.
+//
+// Where stems of one variety's orders take different numbers of pieces, each is
+// first given as many as any takes; what that leaves over is woven again, in the
+// end by what takes fewer, until nothing more goes together. Bound then is as if
+// each took one.
 func Solve(p Programme) (Weave, error) {
+	w, err := solve(p)
+	if err != nil || !p.mixed() {
+		return w, err
+	}
+	single, err := solve(p.single())
+	if err != nil {
+		return w, err
+	}
+	for most := p.most(); w.Short > 0; {
+		more, err := solve(p.after(w).upTo(most))
+		if err != nil {
+			return w, err
+		}
+		if more.Paired > 0 {
+			w.add(more)
+			continue
+		}
+		if most--; most == 0 {
+			break
+		}
+	}
+	// What is left is told as it stands after all of them.
+	rest, err := solve(p.after(w))
+	w.LeftStock, w.LeftWood = rest.LeftStock, rest.LeftWood
+	w.Bound = single.Bound
+	return w, err
+}
+
+// solve pairs a programme in which a piece is worth as much to every order.
+func solve(p Programme) (Weave, error) {
 	w := Weave{}
 	m, err := merge(p)
 	if err != nil {

@@ -181,12 +181,12 @@ func conserved(t *testing.T, p pairing.Programme, w pairing.Weave) {
 		require.Equal(t, o.Variety, of[th.Bundle])
 		require.Positive(t, th.N)
 		used[th.Lot+" "+th.Stock.String()] += th.N
-		used[th.Bundle+" "+th.Scion.String()] += th.N
+		used[th.Bundle+" "+th.Scion.String()] += th.Pieces()
 		got[th.Order] += th.N
 		cost += float64(th.N) * th.Cost
 		joined := false
 		for _, k := range o.Ways {
-			joined = joined || k.Key == th.Way && k.Joins(th.Stock, th.Scion)
+			joined = joined || k.Key == th.Way && k.Joins(th.Stock, th.Scion) && max(1, k.Pieces) == th.Each
 		}
 		require.True(t, joined, "%+v is by a way that joins them", th)
 	}
@@ -293,7 +293,7 @@ func TestHeldAndBannedThreads(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(
 		t,
-		[]pairing.Thread{{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, Way: "whip", N: 4, Cost: free.Threads[0].Cost}},
+		[]pairing.Thread{{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, Way: "whip", N: 4, Each: 1, Cost: free.Threads[0].Cost}},
 		free.Threads,
 	)
 

@@ -21,6 +21,7 @@ const (
 	OrderFilled Cause = "filled"       // the one order that asks for it is filled
 	AllFilled   Cause = "all-filled"   // every order that it fits is filled
 	UsedUp      Cause = "used-up"      // what fits it is used up
+	Odd         Cause = "odd"          // too few pieces for a stem, which takes several
 )
 
 // What else WhyNot answers.

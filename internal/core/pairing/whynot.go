@@ -18,7 +18,7 @@ func (m *mesh) unravel(w *Weave, d draft) {
 			s.n, b.n, n = s.n-k, b.n-k, n-k
 			o := m.orders[l.order]
 			t := Thread{Order: o.ID, Lot: m.p.Stock[s.pile].ID, Stock: m.stock[l.s].class, Bundle: m.p.Wood[b.pile].ID,
-				Scion: m.wood[l.w].class, Way: o.Ways[l.way].Key, N: k, Cost: l.cost + s.risk + b.risk}
+				Scion: m.wood[l.w].class, Way: o.Ways[l.way].Key, N: k, Each: o.Ways[l.way].pieces(), Cost: l.cost + s.risk + b.risk}
 			w.Threads = append(w.Threads, t)
 			w.Cost += float64(k) * t.Cost
 		}
@@ -45,6 +45,7 @@ func (m *mesh) count(w *Weave) {
 		f := Filled{o.ID, got[o.ID], o.Grafts - got[o.ID]}
 		o.left = f.Short
 		w.Orders = append(w.Orders, f)
+		w.shortage = append(w.shortage, o.Shortage)
 		w.Short += f.Short
 		w.Cost += float64(f.Short) * o.Shortage
 	}
@@ -61,7 +62,7 @@ func (m *mesh) left(w *Weave) {
 		return out
 	}
 	for i, e := range m.stock {
-		if e.n() == 0 {
+		if e.empty() {
 			continue
 		}
 		os := orders(e, m.p.Stock, func(o Order) string { return o.Stock })
@@ -71,7 +72,7 @@ func (m *mesh) left(w *Weave) {
 		w.LeftStock = append(w.LeftStock, e.leaves(m.p.Stock, why)...)
 	}
 	for j, e := range m.wood {
-		if e.n() == 0 {
+		if e.empty() {
 			continue
 		}
 		os := orders(e, m.p.Wood, func(o Order) string { return o.Variety })
@@ -91,11 +92,23 @@ func (m *mesh) left(w *Weave) {
 	slices.SortStableFunc(w.LeftWood, byPile(m.p.Wood))
 }
 
+// empty says that nothing is left of an end, odd pieces included.
+func (e end) empty() bool {
+	return !slices.ContainsFunc(e.units, func(u unit) bool { return u.n > 0 || u.odd > 0 })
+}
+
+// leaves says what is left of each pile, in stems or pieces. Pieces too few for a
+// stem are left for that, if they would fit something that is short.
 func (e end) leaves(ps []Pile, why Reason) []Left {
 	var out []Left
-	for _, u := range e.units {
-		if u.n > 0 {
-			out = append(out, Left{ps[u.pile].ID, e.class, u.n, why})
+	for i := range e.units {
+		u := &e.units[i]
+		switch n := e.has(u); {
+		case n == 0:
+		case u.n == 0 && why.Cause == UsedUp:
+			out = append(out, Left{ps[u.pile].ID, e.class, n, Reason{Cause: Odd, Wood: true}})
+		default:
+			out = append(out, Left{ps[u.pile].ID, e.class, n, why})
 		}
 	}
 	return out
@@ -204,17 +217,17 @@ func WhyNot(p Programme, w Weave, ask Pair) (Answer, error) {
 			usedS += t.N
 		}
 		if onW {
-			usedW += t.N
+			usedW += t.Pieces()
 		}
 	}
 	switch {
 	case len(has) > 0:
 		a.Cause, a.Threads = Joined, has[:1]
-	case short == 0 && usedS < su.n && usedW < bu.n:
+	case short == 0 && usedS < su.n && usedW+o.each() <= m.wood[b].has(bu):
 		a.Cause = Spared
 	case usedS >= su.n && len(stems) > 0:
 		a.Cause, a.Threads = SpokenFor, stems
-	case usedW >= bu.n && len(pieces) > 0:
+	case usedW+o.each() > m.wood[b].has(bu) && len(pieces) > 0:
 		a.Cause, a.Wood, a.Threads = SpokenFor, true, pieces
 	default:
 		a.Cause = Dearer

@@ -8,6 +8,7 @@ import (
 	"math"
 
 	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/take"
 	"unionknot/internal/core/technique"
 )
@@ -25,7 +26,7 @@ func TakingOf(t technique.Technique, e take.Expected, l take.Learned) Taking {
 	return Taking{t, e, l.Slope(take.Mismatch, -t.Slope/(e.Mean*(1-e.Mean)))}
 }
 
-// At is the expected take of a stock class with a scion class, 0 to 1; own is
+// At is the expected take of one scion or bud of a class on a stock class, 0 to 1; own is
 // what is known of its lot and its bundle on the logit scale.
 func (t Taking) At(stock, scion caliper.Class, own float64) float64 {
 	mismatch := math.Abs(1 - scion.Middle()/stock.Middle())
@@ -34,9 +35,14 @@ func (t Taking) At(stock, scion caliper.Class, own float64) float64 {
 	return 1 / (1 + math.Exp(-eta))
 }
 
-// Cost is what a graft costs: its expected loss, and its work.
+// Cost is what a stock costs: the expected loss of all that is set on it, and its
+// work.
 func (t Taking) Cost(stock, scion caliper.Class) float64 {
-	return 1 - t.At(stock, scion, 0) + t.Technique.Effort()
+	p := t.At(stock, scion, 0)
+	if t.Technique.Pieces() > 1 {
+		p, _ = sizing.OneOfTwo(p)
+	}
+	return 1 - p + t.Technique.Effort()
 }
 
 // House defaults of what taking from a pile costs.
@@ -64,7 +70,12 @@ type Kept struct {
 	LeftDays float64 // until it must be used, as it is kept now; below 0 past it
 	LifeDays float64 // of wood of its state, at 1 °C
 	Known    take.Effect
+	Part     string // of the shoot; "" not known
 }
+
+// partLogit is what wood from further out on the shoot does to the take beside that
+// from its base, on the logit scale. House default.
+var partLogit = map[string]float64{"middle": -0.1, "outer": -0.35}
 
 // BundleCost is what a graft from a bundle costs beside one from fresh wood of
 // no worth: what its age and its records lose or gain, and what the piece would
@@ -73,6 +84,9 @@ type Kept struct {
 // Wood near its end will be worth nothing, and so costs nothing to use.
 func BundleCost(mean float64, w Kept, l take.Learned, piece float64) float64 {
 	cost := -(w.Known.Mode + l.Slope(take.Store10, store10Logit)*w.DaysKept/10) * tilt(mean)
+	if house, ok := partLogit[w.Part]; ok {
+		cost -= l.Slope(take.PartColumn(w.Part), house) * tilt(mean)
+	}
 	if w.LeftDays < 0 {
 		return cost + pastCost
 	}

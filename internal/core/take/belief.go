@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"strings"
 
 	"gonum.org/v1/gonum/mathext"
 	"gonum.org/v1/gonum/stat/distuv"
@@ -14,10 +15,16 @@ import (
 // Spreads are how far groups differ from each other, as standard deviations on
 // the logit scale: what one order made of one lot and one bundle by one worker
 // is uncertain by, however well the mean is known.
-type Spreads struct{ Worker, Lot, Bundle float64 }
+// Tier is 0 where nobody ties for another.
+type Spreads struct{ Worker, Lot, Bundle, Tier float64 }
+
+// between is the variance of all of them together.
+func (s Spreads) between() float64 {
+	return s.Worker*s.Worker + s.Lot*s.Lot + s.Bundle*s.Bundle + s.Tier*s.Tier
+}
 
 // UsualSpreads stand where own records cannot tell yet. House default.
-var UsualSpreads = Spreads{0.35, 0.55, 0.45}
+var UsualSpreads = Spreads{Worker: 0.35, Lot: 0.55, Bundle: 0.45}
 
 // usualWeight is how many groups of a kind the usual spread counts for beside
 // those of the records. House default.
@@ -58,7 +65,7 @@ func (e Expected) Long() sizing.Beta { return e.beta(e.Variance) }
 // On is the belief of an order that lies on its groups like this.
 func (e Expected) On(s Shares) sizing.Beta {
 	sp := e.Spreads
-	return e.beta(e.Variance + sp.Worker*sp.Worker*s.Worker + sp.Lot*sp.Lot*s.Lot + sp.Bundle*sp.Bundle*s.Bundle)
+	return e.beta(e.Variance + (sp.Worker*sp.Worker+sp.Tier*sp.Tier)*s.Worker + sp.Lot*sp.Lot*s.Lot + sp.Bundle*sp.Bundle*s.Bundle)
 }
 
 // beta is the beta belief of the mean and the spread that a normal of the given
@@ -148,7 +155,8 @@ func Learn(rs []Record) (Learned, error) {
 	l := Learned{d: d, fit: f, Tags: len(rs), techniques: map[string]*typical{}}
 	m := f.at.m
 	sigma := slices.Clone(f.at.n.sigma)
-	usual := []float64{UsualSpreads.Worker, UsualSpreads.Lot, UsualSpreads.Bundle}
+	// Tiers, the fourth factor where there are any, are taken to differ as workers do.
+	usual := []float64{UsualSpreads.Worker, UsualSpreads.Lot, UsualSpreads.Bundle, UsualSpreads.Worker}
 	for i, k := range m.order {
 		told := float64(len(m.column[k]))
 		for _, c := range m.column[k] {
@@ -158,7 +166,10 @@ func Learn(rs []Record) (Learned, error) {
 		sigma[i] = math.Sqrt((usualWeight*usual[k]*usual[k] + told*own*own) / (usualWeight + told))
 		usual[k] = sigma[i]
 	}
-	l.Spreads = Spreads{usual[0], usual[1], usual[2]}
+	l.Spreads = Spreads{Worker: usual[0], Lot: usual[1], Bundle: usual[2]}
+	if len(d.Factors) > 3 {
+		l.Spreads.Tier = usual[3]
+	}
 	p, _, ok := m.jointly(f.at.beta, sigma)
 	if !ok {
 		p = f.at
@@ -210,7 +221,7 @@ func (l Learned) Expect(technique string, prior sizing.Beta) Expected {
 	own := l.at.spread(t.x, make([]float64, l.at.m.q))
 	// Both are beliefs of the middle; what is said of the mean is turned into
 	// one by the groups' own spread.
-	between := l.Spreads.Worker*l.Spreads.Worker + l.Spreads.Lot*l.Spreads.Lot + l.Spreads.Bundle*l.Spreads.Bundle
+	between := l.Spreads.between()
 	before := middle(e.Mean, between)
 	precision := 1/e.Variance + 1/own
 	mu := (before/e.Variance + eta/own) / precision
@@ -246,7 +257,8 @@ func (l Learned) Effect(factor, level string) Effect {
 		s := l.at.n.sigma[slices.Index(l.at.m.order, k)]
 		return Effect{s * l.at.b[c], s * math.Sqrt(l.at.n.variance(c))}
 	}
-	return Effect{SD: map[string]float64{Worker: l.Spreads.Worker, Lot: l.Spreads.Lot, Bundle: l.Spreads.Bundle}[factor]}
+	return Effect{SD: map[string]float64{Worker: l.Spreads.Worker, Lot: l.Spreads.Lot, Bundle: l.Spreads.Bundle,
+		Tier: l.Spreads.Tier}[factor]}
 }
 
 // slopeSD is how far the slope of a covariate may lie from the house's, on the
@@ -254,12 +266,16 @@ func (l Learned) Effect(factor, level string) Effect {
 const (
 	mismatchSD = 1.5
 	store10SD  = 0.05
+	partSD     = 0.3 // of wood from a part of the shoot, beside its base
 )
 
-// Slope is what a unit of a covariate (Mismatch or Store10) does on the logit
+// Slope is what a unit of a covariate (Mismatch, Store10 or a PartColumn) does on the logit
 // scale: the house's own figure, outweighed by the records.
 func (l Learned) Slope(covariate string, house float64) float64 {
 	sd := map[string]float64{Mismatch: mismatchSD, Store10: store10SD}[covariate]
+	if strings.HasPrefix(covariate, partPrefix) {
+		sd = partSD
+	}
 	j := slices.Index(l.d.Fixed, covariate)
 	if l.at == nil || j < 0 || l.at.cov == nil {
 		return house
@@ -271,7 +287,8 @@ func (l Learned) Slope(covariate string, house float64) float64 {
 // Part is so many grafts of a weave: their take's mean, and whose they are.
 type Part struct {
 	Grafts      int
-	Take        float64 // 0 to 1
+	Buds        int     // on each, of which one suffices; 0 is 1
+	Take        float64 // of one, 0 to 1
 	Variance    float64 // of what is not known of its technique's mean, on the logit scale
 	Technique   string
 	Lot, Bundle string
@@ -296,9 +313,13 @@ func Outcome(parts []Part, workers int, workerSD float64) sizing.Interval {
 	for _, p := range parts {
 		n := float64(p.Grafts)
 		total += p.Grafts
-		mean += n * p.Take
-		luck += n * p.Take * (1 - p.Take)
-		by := n * p.Take * (1 - p.Take)
+		takes, slope := p.Take, 1.0
+		if p.Buds > 1 {
+			takes, slope = sizing.OneOfTwo(p.Take)
+		}
+		mean += n * takes
+		luck += n * takes * (1 - takes)
+		by := n * slope * p.Take * (1 - p.Take)
 		all += by
 		move("technique "+p.Technique, by, p.Variance)
 		move("lot "+p.Lot, by, p.LotSD*p.LotSD)

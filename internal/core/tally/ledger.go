@@ -57,7 +57,8 @@ type Class struct {
 
 // Side is one side of a tag's postings: its stems or its pieces.
 type Side struct {
-	Planned int
+	Planned int             // stems or pieces
+	Each    int             // of them to a graft; 0 is 1
 	Spoiled int             // of this side, by the taps
 	Posted  map[Account]int // net of what moved out of aside so far
 	Free    int             // that can be drawn anew
@@ -70,9 +71,10 @@ type Side struct {
 // Finishing moves the tied ones to grafted and gives back the rest. What comes
 // back to aside comes first, so that no account dips below zero.
 func (d *Side) Settle(s Sums) []Move {
-	grafted, back := 0, s.SetAside-d.Spoiled // what was spoiled is drawn anew
+	each := max(1, d.Each)
+	grafted, back := 0, s.SetAside*each-d.Spoiled // what was spoiled is drawn anew
 	if s.Finished {
-		grafted, back = s.Tied, d.Planned-s.Tied-d.Spoiled
+		grafted, back = s.Tied*each, d.Planned-s.Tied*each-d.Spoiled
 	}
 	out := d.shift(nil, Grafted, grafted-d.Posted[Grafted], WasGrafted, FinishTakenBack)
 	out = d.shift(out, Spoiled, d.Spoiled-d.Posted[Spoiled], WasSpoiled, SpoiledTakenBack)

@@ -2,8 +2,8 @@
 // are kept but refused, what they add up to, and what they move in the ledgers
 // of stems and pieces.
 //
-// A tag has so many grafts planned, for each of which a stem and a piece are
-// laid out. Taps are only ever added; a wrong one is undone by another.
+// A tag has so many grafts planned, for each of which a stem and a piece, or the
+// pieces that a stem takes, are laid out. Taps are only ever added; a wrong one is undone by another.
 package tally
 
 import "time"
@@ -117,15 +117,21 @@ func (s *Sums) Count(k Kind, n int) {
 	}
 }
 
-// Laid is what lies on the bench for a tag, grafted ones included.
-type Laid struct{ Stems, Pieces int }
+// Laid is what lies on the bench for a tag, grafted ones included. A stem takes
+// Each pieces; 0 is 1.
+type Laid struct{ Stems, Pieces, Each int }
+
+func (l Laid) each() int { return max(1, l.Each) }
+
+// most is how many grafts it makes.
+func (l Laid) most() int { return min(l.Stems, l.Pieces/l.each()) }
 
 // Left is how many grafts can still be tied.
 func (s Sums) Left(l Laid) int {
 	if s.Finished {
 		return 0
 	}
-	return max(0, min(l.Stems, l.Pieces)-s.Tied)
+	return max(0, l.most()-s.Tied)
 }
 
 // Weigh says whether a tap that is no undo counts.
@@ -133,11 +139,11 @@ func (s Sums) Weigh(k Kind, n int, l Laid) Refusal {
 	switch {
 	case s.Finished:
 		return TagFinished
-	case k == Tied && s.Tied+n > min(l.Stems, l.Pieces):
+	case k == Tied && s.Tied+n > l.most():
 		return MoreThanLaid
 	case (k == SpoiledStock || k == SetAside) && s.Tied+n > l.Stems:
 		return NoStockOnHand
-	case (k == SpoiledWood || k == Dropped || k == SetAside) && s.Tied+n > l.Pieces:
+	case (k == SpoiledWood || k == Dropped) && s.Tied*l.each()+n > l.Pieces, k == SetAside && (s.Tied+n)*l.each() > l.Pieces:
 		return NoWoodOnHand
 	}
 	return ""

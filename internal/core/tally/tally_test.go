@@ -78,7 +78,7 @@ func TestLedgersFollowAnyTaps(t *testing.T) {
 			k := []Kind{Tied, SpoiledStock, SetAside}[r.IntN(3)]
 			if r.IntN(8) == 0 {
 				s.Finished = !s.Finished
-			} else if s.Weigh(k, 1, Laid{planned - back, planned - back}) == "" {
+			} else if s.Weigh(k, 1, Laid{Stems: planned - back, Pieces: planned - back}) == "" {
 				s.Count(k, 1)
 			}
 			d := Side{Planned: planned, Spoiled: s.SpoiledStock, Posted: posted, Free: have[Free], Classes: classes}
@@ -97,6 +97,48 @@ func TestLedgersFollowAnyTaps(t *testing.T) {
 			}
 		}
 	}
+}
+
+// TestTwoPiecesAStem plays random taps on the pieces of a tag whose stems take two
+// each: what is grafted is two a tied stem, and nothing is made out of too few.
+func TestTwoPiecesAStem(t *testing.T) {
+	r := rand.New(rand.NewPCG(17, 29))
+	for range 400 {
+		planned, free := 3+r.IntN(12), r.IntN(4)
+		have := map[Account]int{Aside: 2 * planned, Free: free}
+		posted := map[Account]int{}
+		var s Sums
+		for range 20 {
+			back := (&Side{Posted: posted}).Back()
+			k := []Kind{Tied, Tied, SpoiledWood, Dropped, SetAside}[r.IntN(5)]
+			laid := Laid{Stems: planned - s.SetAside, Pieces: 2*planned - back, Each: 2}
+			if r.IntN(8) == 0 {
+				s.Finished = !s.Finished
+			} else if s.Weigh(k, 1, laid) == "" {
+				s.Count(k, 1)
+			}
+			assert.GreaterOrEqual(t, s.Left(laid), 0)
+			d := Side{Planned: 2 * planned, Each: 2, Spoiled: s.SpoiledWood + s.Dropped, Posted: posted, Free: have[Free],
+				Classes: []Class{{9.25, 2 * planned}}}
+			for _, m := range d.Settle(s) {
+				have[m.From] -= m.N
+				have[m.To] += m.N
+				assert.GreaterOrEqual(t, have[m.From], 0, "%+v", m)
+			}
+			assert.Equal(t, 2*planned+free, have[Aside]+have[Free]+have[Grafted]+have[Spoiled], "pieces are conserved")
+			if s.Finished {
+				assert.Equal(t, 2*s.Tied, have[Grafted])
+				assert.Zero(t, have[Aside])
+			}
+		}
+	}
+	// Of 20 stems and 39 pieces 19 stocks are made; the odd piece may be spoiled.
+	laid := Laid{Stems: 20, Pieces: 39, Each: 2}
+	assert.Equal(t, 19, Sums{}.Left(laid))
+	assert.Equal(t, MoreThanLaid, Sums{Tied: 19}.Weigh(Tied, 1, laid))
+	assert.Empty(t, Sums{Tied: 19}.Weigh(SpoiledWood, 1, laid))
+	assert.Equal(t, NoWoodOnHand, Sums{Tied: 19}.Weigh(SpoiledWood, 2, laid))
+	assert.Equal(t, NoWoodOnHand, Sums{Tied: 19}.Weigh(SetAside, 1, laid))
 }
 
 func ExampleSide_Settle() {

@@ -26,7 +26,8 @@ type Technique struct {
 	BudsMin      int
 	BudsMax      int
 	GoodFor      string
-	RatePerHour  float64 // grafts cut and tied by one head
+	RatePerHour  float64 // grafts, or buds, cut and tied by one head
+	BudsAStock   int     // set on a stock by the house's way; 0 is 1
 	PriorTake    float64 // easy pome fruit, practised hands
 	PriorWeight  float64 // grafts that the prior is worth
 	Slope        float64 // loss of take per 1 of mismatch
@@ -37,8 +38,18 @@ type Technique struct {
 // an hour costs 0.02 of a graft. House default.
 const effortHours = 0.8
 
-// Effort is what one graft's work costs, in grafts.
-func (t Technique) Effort() float64 { return effortHours / t.RatePerHour }
+// SetsBud says that it sets a bud, not a scion.
+func (t Technique) SetsBud() bool { return t.BudsMax == 1 }
+
+// Pieces is how many pieces a stock takes.
+func (t Technique) Pieces() int { return max(1, t.BudsAStock) }
+
+// PerHour is how many stocks one head works in an hour: a second bud takes as long
+// as the first. House default.
+func (t Technique) PerHour() float64 { return t.RatePerHour / float64(t.Pieces()) }
+
+// Effort is what one stock's work costs, in grafts.
+func (t Technique) Effort() float64 { return effortHours / t.PerHour() }
 
 // Joins says whether a stock class takes a scion class by this technique.
 // Sizes are judged by the classes' middles. A scion class above the stock's

@@ -88,6 +88,12 @@ func (h House) Flipped() bool { return h.is(Behind, "flipped") }
 // its petiole.
 func (h House) BudCovered() bool { return h.is(BudTie, "covered") }
 
+// TwoBuds says that a stock gets two buds, of which the better is kept.
+func (h House) TwoBuds() bool { return h.is(BudsPerStock, "two") }
+
+// Pairs says that a cutter and a tier work together on a tag.
+func (h House) Pairs() bool { return h.is(Team, "cutter") }
+
 // BudSide is the side of the stock that is budded.
 type BudSide string
 

@@ -18,6 +18,8 @@ func TestEachAnswerIsRead(t *testing.T) {
 	}{
 		{ways.Behind, []string{"left in", "flipped out"}, func(h ways.House) any { return h.Flipped() }},
 		{ways.BudTie, []string{"bare", "covered by film"}, func(h ways.House) any { return h.BudCovered() }},
+		{ways.BudsPerStock, []string{"one", "two, keep the better"}, func(h ways.House) any { return h.TwoBuds() }},
+		{ways.Team, []string{"solo", "cutter and tier"}, func(h ways.House) any { return h.Pairs() }},
 		{ways.Side, []string{"away from midday sun", "windward", "any"}, func(h ways.House) any { return h.BudSide() }},
 		{ways.Sealing, []string{"wax film over all", "brushed wax", "tape only with cover"}, func(h ways.House) any { return h.Seal() }},
 		{ways.Tip, []string{"sealed with wax", "with white glue", "unsealed"}, func(h ways.House) any { return h.TipSeal() }},

@@ -11,6 +11,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // BatchPage is what a batch's page shows.
@@ -22,6 +23,7 @@ type BatchPage struct {
 	TagSize  int
 	Warnings []string
 	Names    map[string]string // of techniques
+	Pairs    bool              // the house works in pairs of a cutter and a tier
 }
 
 // Batch gathers a batch's page.
@@ -45,7 +47,7 @@ func (s *Stage) Batch(ctx context.Context, code string) (BatchPage, error) {
 	for _, t := range f.Techniques {
 		p.Names[t.Key] = t.Name
 	}
-	p.Workers, p.TagSize = f.Workers(), f.House.TagSize
+	p.Workers, p.TagSize, p.Pairs = f.Workers(), f.House.TagSize, f.Answers().Pairs()
 	p.Warnings = outlook.NotShared(p.Tags)
 	return p, nil
 }
@@ -93,8 +95,9 @@ func (s *Stage) Bench(ctx context.Context, a nursery.Actor, batchesAfter int64) 
 	return p, nil
 }
 
-// HandOver gives an open tag to another worker.
-func (s *Stage) HandOver(ctx context.Context, a nursery.Actor, code string, to int64) error {
+// HandOver gives an open tag to another worker, and to a tier: 0 where the worker
+// ties too.
+func (s *Stage) HandOver(ctx context.Context, a nursery.Actor, code string, to, tier int64) error {
 	if err := a.Must(nursery.Propagator, nursery.BenchHand); err != nil {
 		return err
 	}
@@ -103,7 +106,7 @@ func (s *Stage) HandOver(ctx context.Context, a nursery.Actor, code string, to i
 		if err != nil {
 			return err
 		}
-		if a.Role == nursery.BenchHand && t.WorkerID != a.ID {
+		if a.Role == nursery.BenchHand && !t.Has(a.ID) {
 			return fmt.Errorf("tag %s: %w", code, nursery.ErrNotAllowed)
 		}
 		switch {
@@ -116,18 +119,38 @@ func (s *Stage) HandOver(ctx context.Context, a nursery.Actor, code string, to i
 					"can be batched anew.",
 			}
 		}
-		p, err := q.Person(ctx, to)
-		if err != nil {
+		if to == tier {
+			return nursery.Problem{Field: "tier", Says: words.TwoNames}
+		}
+		for field, id := range map[string]int64{"to": to, "tier": tier} {
+			if id == 0 && field == "tier" {
+				continue
+			}
+			p, err := q.Person(ctx, id)
+			if err != nil {
+				return err
+			}
+			if p.LeftOn != nil || nursery.Role(p.Role) == nursery.Looker {
+				return nursery.Problem{Field: field, Says: words.NotAtTheBench(p.Name)}
+			}
+		}
+		ties := &tier
+		if tier == 0 {
+			ties = nil
+		}
+		if err := q.HandOver(ctx, t.ID, to, ties); err != nil {
 			return err
 		}
-		if p.LeftOn != nil || nursery.Role(p.Role) == nursery.Looker {
-			return nursery.Problem{Field: "to", Says: p.Name + " does not work at the bench."}
-		}
-		if err := q.HandOver(ctx, t.ID, to); err != nil {
-			return err
-		}
-		return s.Changed(ctx, q, a, "tag", code, "handed over", t.WorkerID, to)
+		return s.Changed(ctx, q, a, "tag", code, "handed over", by(t.WorkerID, t.TierID), by(to, ties))
 	})
+}
+
+// by is who makes a tag, as the record of changes keeps it.
+func by(worker int64, tier *int64) any {
+	if tier == nil {
+		return worker
+	}
+	return map[string]int64{"cuts": worker, "ties": *tier}
 }
 
 // Labels gathers a batch's tags for printing.

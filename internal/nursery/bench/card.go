@@ -40,7 +40,7 @@ func countsOf(s tally.Sums, l tally.Laid) Counts {
 func sumsOf(t store.TagState) (tally.Sums, tally.Laid) {
 	return tally.Sums{Tied: t.Tied, SpoiledStock: t.SpoiledStock, SpoiledWood: t.SpoiledWood, Dropped: t.Dropped, SetAside: t.SetAside,
 			SinceWipe: t.SinceWipe, Refused: t.Refused, Finished: t.FinishedAt != nil},
-		tally.Laid{Stems: t.Planned - t.StockBack, Pieces: t.Planned - t.WoodBack}
+		tally.Laid{Stems: t.Planned - t.StockBack, Pieces: t.Planned*max(1, t.Buds) - t.WoodBack, Each: t.Buds}
 }
 
 // tapOf reads a kept tap into the core's form.
@@ -87,6 +87,12 @@ type CardPage struct {
 	Cautions  []string
 }
 
+// HousePerHour is what the house reckons with for the tag's stocks.
+func (p CardPage) HousePerHour() float64 { return p.Technique.RatePerHour / float64(p.Tag.Joins(1)) }
+
+// HousePerHour is what the house reckons with for the tag's stocks.
+func (p PacePage) HousePerHour() float64 { return p.Technique.RatePerHour / float64(p.Tag.Joins(1)) }
+
 // WipeAfter is how many grafts call for a wipe of the knife.
 func (CardPage) WipeAfter() int { return tally.WipeAfter }
 
@@ -98,14 +104,14 @@ func (s *Stage) Card(ctx context.Context, a nursery.Actor, code string) (CardPag
 	if p.Tag, err = q.TagByCode(ctx, code); err != nil {
 		return p, err
 	}
-	if a.Role == nursery.BenchHand && p.Tag.WorkerID != a.ID {
+	if a.Role == nursery.BenchHand && !p.Tag.Has(a.ID) {
 		return p, fmt.Errorf("tag %s is %s's: %w", code, p.Tag.Worker, nursery.ErrNotAllowed)
 	}
 	taps, err := q.Tallies(ctx, p.Tag.ID)
 	if err != nil {
 		return p, err
 	}
-	st := store.TagState{Planned: p.Tag.Planned, FinishedAt: p.Tag.FinishedAt, TagSums: p.Tag.TagSums}
+	st := store.TagState{Planned: p.Tag.Planned, Buds: p.Tag.Buds, FinishedAt: p.Tag.FinishedAt, TagSums: p.Tag.TagSums}
 	p.Counts = countsOf(sumsOf(st))
 	for i := len(taps) - 1; i >= 0; i-- {
 		t := taps[i]
@@ -128,7 +134,7 @@ func (s *Stage) Card(ctx context.Context, a nursery.Actor, code string) (CardPag
 	p.Face = p.FaceWay.Times() * (p.Tag.StockLow + p.Tag.StockHigh) / 2
 	h := f.Answers()
 	p.Manner = outlook.MannerOf(f)
-	p.Steps, p.Cautions = words.CardSteps(p.Tag.Technique, h, p.Tag.LotForm == outlook.InRow), words.CardCautions(h)
+	p.Steps, p.Cautions = words.CardSteps(p.Tag.Technique, h, p.Tag.LotForm == outlook.InRow, p.Tag.Buds), words.CardCautions(h)
 	if per := p.Tag.LotTaper; per != nil {
 		for _, x := range p.Threads {
 			c := caliper.ClassOf(x.StockMM)
@@ -174,7 +180,7 @@ func (s *Stage) Pace(ctx context.Context, a nursery.Actor, code string) (PacePag
 	if p.Tag, err = s.DB.Q().TagByCode(ctx, code); err != nil {
 		return p, err
 	}
-	if a.Role == nursery.BenchHand && p.Tag.WorkerID != a.ID {
+	if a.Role == nursery.BenchHand && !p.Tag.Has(a.ID) {
 		return p, fmt.Errorf("tag %s is %s's: %w", code, p.Tag.Worker, nursery.ErrNotAllowed)
 	}
 	f, err := s.Facts(ctx)

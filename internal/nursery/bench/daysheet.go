@@ -131,11 +131,11 @@ func (s *Stage) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 		h := &d.Hands[len(d.Hands)-1]
 		h.Tags, h.Grafts = append(h.Tags, t), h.Grafts+t.Planned
 		if p := pace[t.Worker]; p > 0 {
-			h.Hours += (float64(t.Planned)/math.Max(1, rate[t.Technique]*p) + supply.PrepareHours(t.LotForm, t.Planned)/p) / (1 - restShare)
+			h.Hours += (float64(t.Joins(t.Planned))/math.Max(1, rate[t.Technique]*p) + supply.PrepareHours(t.LotForm, t.Planned)/p) / (1 - restShare)
 		}
 		d.Grafts += t.Planned
 		if t.FinishedAt == nil {
-			d.Wood = drawn1(d.Wood, t.Bundle, t.BundlePlace, t.Variety, t.Planned-t.Tied, t.Worker)
+			d.Wood = drawn1(d.Wood, t.Bundle, t.BundlePlace, t.Variety, t.Joins(t.Planned-t.Tied), t.Worker)
 			if t.LotForm == supply.InRow {
 				d.Walk = drawn1(d.Walk, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, t.Worker)
 			} else {
@@ -203,13 +203,13 @@ func (d *DaySheet) materials(h ways.House) {
 			continue
 		}
 		n := t.Planned - t.Tied
-		ties[t.Tie] += n
+		ties[t.Tie] += t.Joins(n)
 		names[t.Tie] = t.TieName
 		grafts, tags = grafts+n, tags+1
 		switch tech := t.Technique; {
 		case tech == "chip-bud" || tech == "t-bud":
 			if h.BudCovered() && t.Tie != sealingTieFilm {
-				film += n
+				film += t.Joins(n)
 			}
 		case h.Seal() == ways.FilmOver && t.Tie != sealingTieFilm:
 			film += n

@@ -9,17 +9,22 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // MakeTags splits a batch into tags for workers, each of one technique, lot
 // and bundle and no larger than the house's size. Tags made before are dropped
-// if nobody has begun one.
-func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day time.Time, workers []int64) error {
+// if nobody has begun one. With tiers, workers cut and one of the tiers ties on
+// each tag.
+func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day time.Time, workers []int64, tiers ...int64) error {
 	if err := a.Must(nursery.Propagator); err != nil {
 		return err
 	}
 	if len(workers) == 0 {
 		return nursery.Problem{Field: "workers", Says: "Choose at least one worker; two or more for a lot of over 50."}
+	}
+	if slices.ContainsFunc(tiers, func(t int64) bool { return slices.Contains(workers, t) }) {
+		return nursery.Problem{Field: "tiers", Says: words.CutsOrTies}
 	}
 	if day.IsZero() {
 		return nursery.Problem{Field: "day", Says: "Give the bench day, such as 2027-02-24."}
@@ -46,7 +51,7 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 			return err
 		}
 		able := f.Workers()
-		for _, w := range workers {
+		for _, w := range slices.Concat(workers, tiers) {
 			if !slices.ContainsFunc(able, func(p store.Person) bool { return p.ID == w }) {
 				return nursery.Problem{Field: "workers", Says: "One of those chosen does not work at the bench any more. Choose again."}
 			}
@@ -70,6 +75,9 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 		tags := make([]store.NewTag, len(pieces))
 		for i, w := range outlook.ShareOut(pieces, len(workers)) {
 			tags[i] = outlook.NewTag(f, codes[i], workers[w], day, 1, pieces[i])
+			if len(tiers) > 0 {
+				tags[i].TierID = &tiers[outlook.TierOf(w, day, len(tiers))]
+			}
 		}
 		keepCodes(tags, before)
 		if err := q.AddTags(ctx, tags); err != nil {

@@ -154,7 +154,7 @@ func (w *quickWork) take(j *tapJob) {
 		j.err = nursery.ErrNotFound
 		return
 	}
-	if j.a.Role == nursery.BenchHand && tag.WorkerID != j.a.ID {
+	if j.a.Role == nursery.BenchHand && !tag.Has(j.a.ID) {
 		j.err = fmt.Errorf("tag %s: %w", j.code, nursery.ErrNotAllowed)
 		return
 	}

@@ -70,7 +70,7 @@ func (s *Stage) tapAlone(ctx context.Context, a nursery.Actor, code string, taps
 		if err != nil {
 			return err
 		}
-		if a.Role == nursery.BenchHand && tag.WorkerID != a.ID {
+		if a.Role == nursery.BenchHand && !tag.Has(a.ID) {
 			return fmt.Errorf("tag %s: %w", code, nursery.ErrNotAllowed)
 		}
 		w := &benchWork{s: s, q: q, a: a, tag: tag, now: s.Now()}
@@ -249,6 +249,7 @@ func (w *benchWork) post(ctx context.Context) error {
 	}
 	for _, side := range []struct {
 		of       int64
+		each     int
 		spoiled  int
 		mm       func(store.Thread) float64
 		posted   func(context.Context, int64) ([]store.Posted, error)
@@ -256,14 +257,14 @@ func (w *benchWork) post(ctx context.Context) error {
 		move     func(context.Context, ...store.Move) error
 		back     *int
 	}{
-		{w.tag.LotID, s.SpoiledStock, func(t store.Thread) float64 { return t.StockMM }, w.q.PostedStock, w.q.StockBalances,
+		{w.tag.LotID, 1, s.SpoiledStock, func(t store.Thread) float64 { return t.StockMM }, w.q.PostedStock, w.q.StockBalances,
 			w.q.MoveStock, &w.tag.StockBack},
-		{w.tag.BundleID, s.SpoiledWood + s.Dropped, func(t store.Thread) float64 { return t.WoodMM }, w.q.PostedWood, w.q.WoodBalances,
+		{w.tag.BundleID, max(1, w.tag.Buds), s.SpoiledWood + s.Dropped, func(t store.Thread) float64 { return t.WoodMM }, w.q.PostedWood, w.q.WoodBalances,
 			w.q.MoveWood, &w.tag.WoodBack},
 	} {
-		d := tally.Side{Planned: w.tag.Planned, Spoiled: side.spoiled, Posted: map[tally.Account]int{}}
+		d := tally.Side{Planned: w.tag.Planned * side.each, Each: side.each, Spoiled: side.spoiled, Posted: map[tally.Account]int{}}
 		for _, t := range threads {
-			d.Classes = append(d.Classes, tally.Class{MM: side.mm(t), N: t.N})
+			d.Classes = append(d.Classes, tally.Class{MM: side.mm(t), N: t.N * side.each})
 		}
 		ps, err := side.posted(ctx, w.tag.ID)
 		if err != nil {

@@ -99,7 +99,8 @@ func (s *Stage) Count(ctx context.Context, code, look string) (CountPage, error)
 type NewCount struct {
 	ID                    string // made by the form; sent twice it counts once
 	Look                  string
-	Taken, Doubtful, Dead int
+	Taken, Doubtful, Dead int // stocks; one of whose buds lives is taken
+	Both                  int // of those taken, where stocks have two buds, of which both live
 	Causes                map[string]int
 	Sure                  bool   // more alive than at the first look, and right all the same
 	Replaces              string // the count it corrects, or ""
@@ -117,7 +118,7 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 	if !slices.Contains(Looks, n.Look) {
 		return nursery.Problem{Field: "look", Says: "Choose first look or end of season."}
 	}
-	if n.Taken < 0 || n.Doubtful < 0 || n.Dead < 0 {
+	if n.Taken < 0 || n.Doubtful < 0 || n.Dead < 0 || n.Both < 0 {
 		return nursery.Problem{Field: "taken", Says: "A count is 0 or more."}
 	}
 	if n.Taken+n.Doubtful+n.Dead == 0 {
@@ -138,6 +139,9 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 				Field: "taken",
 				Says:  fmt.Sprintf("You counted %d, but only %d were tied on this tag. Nothing was kept: look again.", all, tied),
 			}
+		}
+		if n.Both > 0 && (t.Buds < 2 || n.Both > n.Taken) {
+			return nursery.Problem{Field: "both", Says: words.BothOf(n.Both, n.Taken)}
 		}
 		known, err := q.Causes(ctx)
 		if err != nil {
@@ -168,6 +172,8 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 			Taken:     n.Taken,
 			Doubtful:  n.Doubtful,
 			Dead:      n.Dead,
+			Buds:      t.Buds,
+			Both:      n.Both,
 			PersonID:  a.ID,
 			At:        s.Now(),
 		}

@@ -208,6 +208,7 @@ func (s *Stage) setAside(ctx context.Context, q store.Q, a nursery.Actor, f *sna
 					WoodMM:    wm,
 					Technique: t.Way,
 					N:         t.N,
+					Buds:      t.Each,
 					Against:   b.why(t),
 				},
 			)
@@ -223,7 +224,7 @@ func (s *Stage) setAside(ctx context.Context, q store.Q, a nursery.Actor, f *sna
 				At:       s.Now(),
 			}
 			stems = append(stems, mv)
-			mv.Of, mv.MM = bundles[t.Bundle], &wm
+			mv.Of, mv.MM, mv.N = bundles[t.Bundle], &wm, t.Pieces()
 			pieces = append(pieces, mv)
 		}
 		done = append(
@@ -350,7 +351,7 @@ func (s *Stage) UndoBatches(ctx context.Context, a nursery.Actor, codes []string
 				At:       s.Now(),
 			}
 			stems = append(stems, mv)
-			mv.Of, mv.MM = t.BundleID, &t.WoodMM
+			mv.Of, mv.MM, mv.N = t.BundleID, &t.WoodMM, t.N*t.Buds
 			pieces = append(pieces, mv)
 		}
 		if err := q.MoveStock(ctx, stems...); err != nil {

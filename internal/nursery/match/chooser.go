@@ -114,7 +114,7 @@ func (b programmeBed) choose(
 // price works out what a live union costs: stem, piece and work, over the
 // take.
 func (l *ChooserLine) price(h store.House, g store.Genus) {
-	graft := float64(h.StemCents) + float64(h.PieceCents) + float64(h.WageCents)/l.Technique.RatePerHour
+	graft := float64(h.StemCents) + float64(h.PieceCents*l.Technique.Pieces()) + float64(h.WageCents)/l.Technique.PerHour()
 	l.Cents, l.CentsLow, l.CentsHigh = graft/l.Take.Mean, graft/l.Take.High, graft/l.Take.Low
 	l.Working = working.Working{
 		Title:  "A live union by " + l.Technique.Name,
@@ -128,7 +128,7 @@ func (l *ChooserLine) price(h store.House, g store.Genus) {
 			{Name: "A piece of wood", Value: words.Money(h.PieceCents), Source: outlook.WorthOf(h).Source(outlook.PieceOf)},
 			{
 				Name:   "Work",
-				Value:  fmt.Sprintf("%s an hour at %.0f grafts", words.Money(h.WageCents), l.Technique.RatePerHour),
+				Value:  fmt.Sprintf("%s an hour at %.0f grafts", words.Money(h.WageCents), l.Technique.PerHour()),
 				Source: outlook.WorthOf(h).Source(outlook.WageOf),
 			},
 			{

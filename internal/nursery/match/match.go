@@ -295,6 +295,7 @@ func (p *MatchPage) summarise(beliefs map[string]outlook.Belief, l take.Learned,
 			parts,
 			take.Part{
 				Grafts:    t.N,
+				Buds:      t.Each,
 				Take:      supply.TakingOf(w.Technique, e, l).At(t.Stock, t.Scion, lot.Mode+bundle.Mode),
 				Variance:  e.Variance,
 				Technique: t.Way,

@@ -1,6 +1,7 @@
 package results
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -83,6 +84,9 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 	people := map[string]string{}
 	for _, r := range rs {
 		people[r.Worker] = r.Name
+		if r.Tier != "" {
+			people[r.Tier] = r.TierName
+		}
 	}
 	base := take.Base(records, "")
 	d := take.FromRecords(records, base)
@@ -130,8 +134,8 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 		}
 		for l, level := range f.Levels {
 			name := level
-			if f.Name == take.Worker {
-				name = people[level]
+			if f.Name == take.Worker || f.Name == take.Tier {
+				name = cmp.Or(people[level], level)
 			}
 			line(f.Name, level, name, spread(k), standard.Factors[k][l])
 		}
@@ -143,8 +147,13 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 		column, what, unit string
 		by                 float64
 	}{{take.Mismatch, "Wood thinner than the stock", "each 10 % thinner", 0.1},
-		{take.Store10, "Days from cutting to grafting", "each 10 days more", 1}} {
-		j := column[m.column]
+		{take.Store10, "Days from cutting to grafting", "each 10 days more", 1},
+		{take.PartColumn("middle"), words.WoodFromMiddle, words.BesideBase, 1},
+		{take.PartColumn("outer"), words.WoodFromOuter, words.BesideBase, 1}} {
+		j, known := column[m.column]
+		if !known {
+			continue
+		}
 		b, se := fit.Fixed[j]*m.by, fit.FixedSE[j]*m.by
 		odds := sizing.Interval{Mean: math.Exp(b), Low: math.Exp(b - 1.6449*se), High: math.Exp(b + 1.6449*se)}
 		says := "cannot be told from these counts"
@@ -165,8 +174,8 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 func untold(fit take.Fit, rs []store.TakeRecord, people map[string]string) []string {
 	var out []string
 	call := func(factor, level string) string {
-		if factor == take.Worker {
-			return people[level]
+		if factor == take.Worker || factor == take.Tier {
+			return cmp.Or(people[level], level)
 		}
 		return factor + " " + level
 	}

@@ -17,7 +17,7 @@ import (
 )
 
 // Groups are what takes are shown by, in order.
-var Groups = []string{"worker", "technique", "lot", "bundle", "part"}
+var Groups = []string{"worker", "tier", "technique", "lot", "bundle", "part"}
 
 // ResultLine is one worker's, technique's, lot's or bundle's take.
 type ResultLine struct {

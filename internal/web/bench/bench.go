@@ -61,7 +61,8 @@ type workerLine struct {
 	ID      int64
 	Name    string
 	Role    string
-	Checked bool
+	Checked bool // cuts, or does both
+	Ties    bool
 }
 
 type batchPage struct {
@@ -75,16 +76,23 @@ func (b bench) showBatch(w http.ResponseWriter, r *http.Request, f page.Form, st
 		return err
 	}
 	p := batchPage{BatchPage: bp}
-	has := map[int64]bool{}
+	has, ties := map[int64]bool{}, map[int64]bool{}
 	for _, t := range bp.Tags {
 		has[t.WorkerID] = true
+		if t.TierID != nil {
+			ties[*t.TierID] = true
+		}
+	}
+	for _, id := range f.Values["tier"] {
+		n, _ := strconv.ParseInt(id, 10, 64)
+		ties[n] = true
 	}
 	for _, id := range f.Values["worker"] {
 		n, _ := strconv.ParseInt(id, 10, 64)
 		has[n] = true
 	}
 	for _, x := range bp.Workers {
-		p.Choose = append(p.Choose, workerLine{x.ID, x.Name, x.Role, has[x.ID]})
+		p.Choose = append(p.Choose, workerLine{x.ID, x.Name, x.Role, has[x.ID], ties[x.ID]})
 	}
 	return b.ShowStatus(w, r, b.views["batch"], page.Frame{Title: "Batch " + bp.Batch.Code, Stage: "Bench", Data: p, Form: f}, status)
 }
@@ -94,15 +102,17 @@ func (b bench) split(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	var workers []int64
-	for _, s := range f.Values["worker"] {
-		if n, err := strconv.ParseInt(s, 10, 64); err == nil {
-			workers = append(workers, n)
+	ids := func(name string) (out []int64) {
+		for _, s := range f.Values[name] {
+			if n, err := strconv.ParseInt(s, 10, 64); err == nil {
+				out = append(out, n)
+			}
 		}
+		return out
 	}
 	day := f.Date("day")
 	if err = f.Err(); err == nil {
-		err = b.Nursery.MakeTags(r.Context(), page.Actor(r), chi.URLParam(r, "code"), day, workers)
+		err = b.Nursery.MakeTags(r.Context(), page.Actor(r), chi.URLParam(r, "code"), day, ids("worker"), ids("tier")...)
 	}
 	if form, ok := f.WithProblems(err); ok {
 		return b.showBatch(w, r, form, http.StatusUnprocessableEntity)
@@ -156,6 +166,7 @@ type cardPage struct {
 	Finish           string
 	ReadOnly         bool
 	Taps             []tapped
+	To, Ties         int64 // offered when it is handed over
 }
 
 type tapped struct {
@@ -181,6 +192,10 @@ func (b bench) gather(r *http.Request) (cardPage, error) {
 		PaceDrawing: draw.Pace(c.Pace, b.Nursery.Now()),
 		ReadOnly:    page.Actor(r).Role == nursery.Looker,
 		Taps:        []tapped{},
+		To:          t.WorkerID,
+	}
+	if t.TierID != nil {
+		p.Ties = *t.TierID
 	}
 	for _, x := range c.LastTaps {
 		p.Taps = append(p.Taps, tapped{x.ID, x.Kind, x.N})
@@ -243,9 +258,9 @@ func (b bench) handOver(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	to := f.Int("to")
+	to, tier := f.Int("to"), f.Int("tier")
 	if err = f.Err(); err == nil {
-		err = b.Nursery.HandOver(r.Context(), page.Actor(r), chi.URLParam(r, "code"), int64(to))
+		err = b.Nursery.HandOver(r.Context(), page.Actor(r), chi.URLParam(r, "code"), int64(to), int64(tier))
 	}
 	if form, ok := f.WithProblems(err); ok {
 		p, err := b.gather(r)

@@ -112,11 +112,12 @@ func (h heal) show(w http.ResponseWriter, r *http.Request, look string, f page.F
 		f.Values.Set("taken", fmt.Sprint(cp.Now.Taken))
 		f.Values.Set("doubtful", fmt.Sprint(cp.Now.Doubtful))
 		f.Values.Set("dead", fmt.Sprint(cp.Now.Dead))
+		f.Values.Set("both", fmt.Sprint(cp.Now.Both))
 		for _, c := range cp.Of[cp.Now.ID] {
 			f.Values.Set("cause:"+c.Cause, fmt.Sprint(c.N))
 		}
 	}
-	for _, k := range []string{"taken", "doubtful", "dead"} {
+	for _, k := range []string{"taken", "doubtful", "dead", "both"} {
 		if f.Values.Get(k) == "" {
 			f.Values.Set(k, "0")
 		}
@@ -141,6 +142,7 @@ func (h heal) keep(w http.ResponseWriter, r *http.Request) error {
 		Taken:    f.Int("taken"),
 		Doubtful: f.Int("doubtful"),
 		Dead:     f.Int("dead"),
+		Both:     f.Int("both"),
 		Replaces: f.Text("replaces"),
 		Sure:     f.Text("sure") != "",
 		Causes:   map[string]int{},

@@ -75,8 +75,9 @@ func filter(r *http.Request) resultsstage.ResultsFilter {
 	return f
 }
 
-var titles = map[string]string{"worker": "By worker", "technique": "By technique", "lot": "By stock lot", "bundle": "By wood bundle",
-	"part": "By part of the shoot"}
+var titles = map[string]string{"worker": "By worker", "tier": "By who tied", "technique": "By technique", "lot": "By stock lot",
+	"bundle": "By wood bundle",
+	"part":   "By part of the shoot"}
 
 func (s results) show(w http.ResponseWriter, r *http.Request) error {
 	f := filter(r)

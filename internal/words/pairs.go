@@ -1,0 +1,48 @@
+package words
+
+import "fmt"
+
+// What is said of pairs of a cutter and a tier.
+const (
+	TwoNames   = "Somebody who cuts and ties does both: leave who ties open, or choose another."
+	CutsOrTies = "Somebody stands among those who cut and those who tie. Choose each for one of the two."
+)
+
+// NotAtTheBench says that somebody cannot be given grafts to make.
+func NotAtTheBench(name string) string { return name + " does not work at the bench." }
+
+// BudsAStock names how many buds each stock gets, and PiecesToGo the pieces that
+// grafts still to be made take.
+const (
+	BudsAStock = "Buds on each stock"
+	PiecesToGo = "Pieces for the grafts to go"
+)
+
+// OneOfBuds says what a stock's take is when one of its buds suffices.
+func OneOfBuds(n int, each float64) string {
+	return fmt.Sprintf("%d, of which one suffices; each takes %s, and they are taken to fail together in part", n, Pct(each))
+}
+
+// ForStocks says for how many stocks pieces suffice.
+func ForStocks(each, pieces, stocks int) string {
+	return fmt.Sprintf("%d: %d pieces, less what orders before it take, are enough for %d stocks", each, pieces, stocks)
+}
+
+// TwoBudsStep is the card's step of setting the second bud, by whether it stands in
+// the row.
+const TwoBudsStep = "Two buds a stock: the second on the other side, 3 to 5 cm higher. Tie each; the better is kept."
+
+// OddPiece says why a piece is left over.
+const OddPiece = "too few for a stock, which takes two"
+
+// BothOf says that more stocks cannot have both buds alive than have one.
+func BothOf(both, taken int) string {
+	return fmt.Sprintf("Both buds live on at most as many stocks as took: you gave %d of %d. Nothing was kept: look again.", both, taken)
+}
+
+// What moved the take, of where on the shoot wood is from.
+const (
+	WoodFromMiddle = "Wood from the middle of the shoot"
+	WoodFromOuter  = "Wood from its outer part"
+	BesideBase     = "beside its base"
+)
