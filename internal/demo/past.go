@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"strings"
 	"time"
 
@@ -68,6 +69,7 @@ func (t *table) add(v ...any) { t.rows = append(t.rows, v) }
 // history is two past seasons as rows. Its grafts are keyed from paper sheets,
 // one tally a tag.
 type history struct {
+	second                                                  *rand.Rand // of second buds, so that nothing else comes out otherwise
 	m                                                       *maker
 	lots, plants, bundles, orders, batches, threads         table
 	tags, tagThreads, tallies, counts, causes, stockM, wood table
@@ -78,7 +80,7 @@ type history struct {
 }
 
 func (m *maker) past(scale int) error {
-	h := &history{m: m, used: map[string]bool{}, plantOf: map[int]int64{}, varieties: map[string]int64{}, stocks: map[string]int64{},
+	h := &history{m: m, second: rand.New(rand.NewPCG(2, 2)), used: map[string]bool{}, plantOf: map[int]int64{}, varieties: map[string]int64{}, stocks: map[string]int64{},
 		lots: table{
 			name:    "stock_lot",
 			columns: words("id code stock_type_id supplier received_on form place received grade_low_mm grade_high_mm made_at"),
@@ -321,28 +323,36 @@ func (h *history) count(tag int64, n, each int, share float64, on time.Time) {
 		switch x := m.r.Float64(); {
 		case x < share:
 			taken++
-			if each > 1 && m.r.Float64() < share {
-				both++
-			}
-		case each > 1 && m.r.Float64() < share: // the other bud
-			taken++
 		case x < share+0.03:
 			doubtful++
 		}
 	}
+	// A second bud lives or fails beside the first: on some stocks both live, and
+	// some are saved by it.
+	saved := 0
+	for i := range n {
+		switch lives := each > 1 && h.second.Float64() < share; {
+		case lives && i < taken:
+			both++
+		case lives && i >= taken+doubtful:
+			saved++
+		}
+	}
 	first := m.uuid()
-	h.counts.add(first, tag, "first look", on, taken, doubtful, n-taken-doubtful, m.ids["maud"], on, each, both)
+	h.counts.add(first, tag, "first look", on, taken+saved, doubtful, n-taken-doubtful-saved, m.ids["maud"], on, each, both)
 	late := 0
 	for range doubtful {
 		late += m.r.IntN(2)
 	}
 	last, end := m.uuid(), on.AddDate(0, 6, 0)
 	dead := n - taken - late
-	h.counts.add(last, tag, "end of season", end, taken+late, 0, dead, m.ids["maud"], end, each, both)
+	h.counts.add(last, tag, "end of season", end, taken+saved+late, 0, dead-saved, m.ids["maud"], end, each, both)
 	causes := []string{"dried out", "cambium missed", "wood weak or old in store", "stock died", "tie came loose", "not known"}
 	by := map[string]int{}
-	for range dead {
-		by[causes[min(m.r.IntN(6), m.r.IntN(6))]]++
+	for i := range dead {
+		if k := causes[min(m.r.IntN(6), m.r.IntN(6))]; i >= saved {
+			by[k]++
+		}
 	}
 	for _, c := range causes {
 		if by[c] > 0 {

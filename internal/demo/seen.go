@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"time"
 
+	"unionknot/internal/core/ways"
 	ordersstage "unionknot/internal/nursery/orders"
 	"unionknot/internal/nursery/stock"
 	"unionknot/internal/nursery/wood"
@@ -85,6 +86,10 @@ func (m *maker) seen() error {
 		}
 	}
 	m.at(2027, time.February, 22, 11, 0)
+	// Rose stock was dear last summer, and wood plenty: two buds a stock since.
+	if err := m.s.ChooseWay(m.ctx, m.a, string(ways.BudsPerStock), "two, keep the better"); err != nil {
+		return err
+	}
 	return m.s.LookAtLot(
 		m.ctx,
 		m.a,
