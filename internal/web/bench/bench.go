@@ -267,6 +267,7 @@ func (b bench) handOver(w http.ResponseWriter, r *http.Request) error {
 		if err != nil {
 			return err
 		}
+		p.To, p.Ties = int64(to), int64(tier)
 		return b.ShowStatus(
 			w,
 			r,

@@ -17,6 +17,17 @@
 
   document.querySelector('.stages > a[aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'center' });
 
+  // A table wider than the page is scrolled by keys too.
+  const reachable = () => {
+    for (const e of document.querySelectorAll('.scroll')) {
+      if (e.scrollWidth > e.clientWidth) e.tabIndex = 0;
+      else e.removeAttribute('tabindex');
+    }
+  };
+  reachable();
+  addEventListener('resize', reachable);
+  document.addEventListener('htmx:afterSettle', reachable);
+
   document.addEventListener('keydown', (e) => {
     if (e.ctrlKey || e.altKey || e.metaKey || e.isComposing) return;
     if (e.key === 'Escape') {
