@@ -81,6 +81,7 @@ func Load(ctx context.Context, db *store.DB, log *slog.Logger, o Options) error 
 		{"past seasons", func() error { return m.past(max(1, o.Scale)) }},
 		{"this season's stock, wood and orders", m.intake},
 		{"the stores", m.stores},
+		{"where grafts heal", m.healing},
 		{"the year", m.year},
 		{"this season's batches", m.batches},
 		{"what was seen", m.seen},

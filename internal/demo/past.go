@@ -73,6 +73,7 @@ type history struct {
 	m                                                       *maker
 	lots, plants, bundles, orders, batches, threads         table
 	tags, tagThreads, tallies, counts, causes, stockM, wood table
+	gone, steps                                             table
 	lotID, plantID, bundleID, orderID, batchID, tagID       int64
 	varieties, stocks                                       map[string]int64
 	used                                                    map[string]bool
@@ -106,6 +107,8 @@ func (m *maker) past(scale int) error {
 		tallies:    table{name: "tally", columns: words("id tag_id person_id kind n at received_at")},
 		counts:     table{name: "take_count", columns: words("id tag_id look counted_on taken doubtful dead person_id at buds both_live")},
 		causes:     table{name: "count_cause", columns: words("count_id cause n")},
+		gone:       table{name: "tree_move", columns: words("act tag_id what n look buyer on_day person_id at")},
+		steps:      table{name: "step_done", columns: words("act tag_id knot n on_day late_days trees person_id at")},
 		stockM: table{
 			name:    "stock_ledger",
 			columns: words("lot_id n from_account to_account mm reason note batch_id tag_id person_id at"),
@@ -159,7 +162,7 @@ func (h *history) season(year, copy, i int, x mix) {
 	}
 	day := time.Date(year, time.January, 28+copy%20, 8, 0, 0, 0, time.Local).AddDate(0, 0, 3*i)
 	if x.technique == "t-bud" {
-		day = time.Date(year, time.July, 20+copy%10, 8, 0, 0, 0, time.Local)
+		day = time.Date(year, time.August, 8+copy%10, 8, 0, 0, 0, time.Local)
 	}
 	maud := m.ids["maud"]
 	h.lotID++
@@ -167,14 +170,18 @@ func (h *history) season(year, copy, i int, x mix) {
 	h.batchID++
 	lot, batch := h.lotID, h.batchID
 	stems := 170
+	form, place, healing := "bare-root", fmt.Sprint("row ", 3+i), "cold callus"
+	if x.technique == "t-bud" {
+		form, place, healing = "in the row", "row 14", "in the row"
+	}
 	h.lots.add(
 		lot,
 		"P"+suffix,
 		h.stocks[x.stockGenus+x.stock],
 		"Holm Layers",
 		day.AddDate(0, 0, -14),
-		"bare-root",
-		"cold store 2",
+		form,
+		place,
 		stems,
 		7.0,
 		10.0,
@@ -277,7 +284,7 @@ func (h *history) season(year, copy, i int, x mix) {
 			begun := day.AddDate(0, 0, b).Add(time.Duration(t) * 75 * time.Minute)
 			done := begun.Add(40 * time.Minute)
 			mm, wm := 8.75+float64(m.r.IntN(3))*0.5, 7.75+float64(m.r.IntN(2))*0.5
-			h.tags.add(h.tagID, h.code(), batch, lot, bundle, x.technique, m.ids[who], day.AddDate(0, 0, b), n, begun, done, "row 3",
+			h.tags.add(h.tagID, h.code(), batch, lot, bundle, x.technique, m.ids[who], day.AddDate(0, 0, b), n, begun, done, place,
 				n, n, mm-0.25, mm+0.25, wm-0.25, wm+0.25, math.Abs(1-wm/mm), pace.Hours(n, begun, done), each)
 			h.tagThreads.add(h.tagID, mm, wm, n)
 			tagsOfBatch = append(tagsOfBatch, []any{batch, lot, mm, bundle, wm, x.technique, n, each})
@@ -287,12 +294,12 @@ func (h *history) season(year, copy, i int, x mix) {
 			h.stockM.add(lot, n, "aside", "grafted", mm, "grafted", "", batch, h.tagID, m.ids[who], done)
 			h.wood.add(bundle, n*each, "free", "aside", wm, "set aside", "", batch, nil, maud, day)
 			h.wood.add(bundle, n*each, "aside", "grafted", wm, "grafted", "", batch, h.tagID, m.ids[who], done)
-			h.count(h.tagID, n, each, share, done.AddDate(0, 0, 30))
+			h.count(h.tagID, n, each, share, done.AddDate(0, 0, 30), h.lifeOf(year, copy, i, x.technique))
 		}
 		h.wood.add(bundle, left*each, "free", "spoiled", nil, "by hand", "thrown out at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
 	}
 	h.stockM.add(lot, stems-grafts, "free", "outside", nil, "by hand", "sold on at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
-	h.batches.add(batch, h.code(), h.orderID, "film", "cold callus", grafts, maud, day)
+	h.batches.add(batch, h.code(), h.orderID, map[bool]string{true: "rubber", false: "film"}[x.technique == "t-bud"], healing, grafts, maud, day)
 	merged := map[string]int{}
 	for _, r := range tagsOfBatch {
 		key := fmt.Sprint(r[:6]...)
@@ -316,7 +323,7 @@ func effectOf(signIn string) float64 {
 
 // count looks at a past tag of n stocks with so many buds each twice: four weeks on,
 // and at the season's end.
-func (h *history) count(tag int64, n, each int, share float64, on time.Time) {
+func (h *history) count(tag int64, n, each int, share float64, on time.Time, after life) {
 	m := h.m
 	taken, doubtful, both := 0, 0, 0
 	for range n {
@@ -345,6 +352,14 @@ func (h *history) count(tag int64, n, each int, share float64, on time.Time) {
 		late += m.r.IntN(2)
 	}
 	last, end := m.uuid(), on.AddDate(0, 6, 0)
+	if after == asleep { // its season's end is still to come
+		for range dead0(n, taken, late) {
+			m.r.IntN(6)
+			m.r.IntN(6)
+		}
+		h.nurse(tag, taken+saved+doubtful, on)
+		return
+	}
 	dead := n - taken - late
 	h.counts.add(last, tag, "end of season", end, taken+saved+late, 0, dead-saved, m.ids["maud"], end, each, both)
 	causes := []string{"dried out", "cambium missed", "wood weak or old in store", "stock died", "tie came loose", "not known"}
@@ -359,6 +374,70 @@ func (h *history) count(tag int64, n, each int, share float64, on time.Time) {
 			h.causes.add(last, c, by[c])
 		}
 	}
+	if after == stands {
+		h.raise(tag, taken+saved+late, on)
+	}
+	if alive := taken + saved + late; after == sold && alive > 0 {
+		at := end.AddDate(0, 3, 0)
+		h.gone.add(h.secondID(), tag, "sold", alive, "end of season", "at the yard gate", at, m.ids["maud"], at)
+	}
+}
+
+// life is what became of a past tag's trees.
+type life int
+
+const (
+	sold   life = iota
+	stands      // in the row, fit to sell
+	asleep      // last summer's buds
+)
+
+// lifeOf leaves last summer's buds asleep, and two batches of last spring standing;
+// all else is sold.
+func (h *history) lifeOf(year, copy, i int, technique string) life {
+	switch {
+	case year < 2026 || copy > 0:
+		return sold
+	case technique == "t-bud":
+		return asleep
+	case i == 0 || i == 6:
+		return stands
+	}
+	return sold
+}
+
+func dead0(n, taken, late int) int { return n - taken - late }
+
+// secondID is an id that takes nothing from the chances of the rest.
+func (h *history) secondID() string {
+	a, b := h.second.Uint64(), h.second.Uint64()
+	a, b = a&^0xf000|0x4000, b&^(3<<62)|2<<62
+	return fmt.Sprintf("%08x-%04x-%04x-%04x-%012x", a>>32, a>>16&0xffff, a&0xffff, b>>48, b&0xffffffffffff)
+}
+
+// raise notes what was done in its first season to a tag that stands in the row.
+func (h *history) raise(tag int64, trees int, look time.Time) {
+	for _, s := range []struct {
+		knot string
+		n    int
+		days int
+	}{{"pot", 0, 4}, {"cane", 0, 4}, {"suckers", 1, 12}, {"suckers", 2, 25}, {"tie shoot", 0, 44}, {"choose shoot", 0, 58}, {"suckers", 3, 60},
+		{"guard", 1, 240}} {
+		on := look.AddDate(0, 0, s.days)
+		h.steps.add(h.secondID(), tag, s.knot, s.n, on, 0, trees, h.m.ids["odile"], on)
+	}
+}
+
+// nurse notes what was done to a tag of sleeping buds: the ties came off, of every
+// third tag three weeks late, and guards were set before winter.
+func (h *history) nurse(tag int64, trees int, look time.Time) {
+	tied, late := look.AddDate(0, 0, -9), 0
+	if tag%3 == 0 {
+		tied, late = look.AddDate(0, 0, 33), 21
+	}
+	h.steps.add(h.secondID(), tag, "untie", 0, tied, late, trees, h.m.ids["pim"], tied)
+	guard := time.Date(2026, time.October, 24, 9, 0, 0, 0, time.Local)
+	h.steps.add(h.secondID(), tag, "guard", 1, guard, 0, trees, h.m.ids["pim"], guard)
 }
 
 // write copies the rows in, in the order their keys need.
@@ -371,7 +450,7 @@ func (h *history) write() error {
 	return conn.Raw(func(c any) error {
 		pg := c.(*stdlib.Conn).Conn()
 		for _, t := range []table{h.lots, h.plants, h.bundles, h.orders, h.batches, h.threads, h.tags, h.tagThreads, h.tallies, h.counts,
-			h.causes, h.stockM, h.wood} {
+			h.causes, h.gone, h.steps, h.stockM, h.wood} {
 			if _, err := pg.CopyFrom(h.m.ctx, pgx.Identifier{t.name}, t.columns, pgx.CopyFromRows(t.rows)); err != nil {
 				return fmt.Errorf("copying %s: %w", t.name, err)
 			}

@@ -195,6 +195,36 @@ func (m *maker) stores() error {
 	return nil
 }
 
+// healing keeps what the loggers of the boxes read: one ran warm for a week, and its
+// grafts callused sooner.
+func (m *maker) healing() error {
+	for _, x := range []struct {
+		name           string
+		set, low, high float64
+		kind           string
+		trouble        []standin.Trouble
+	}{
+		{"callus box 1", 4, 2, 6, places.Heal, nil},
+		{"callus box 2", 4, 2, 6, places.Heal, []standin.Trouble{{From: time.Date(2027, time.February, 9, 12, 0, 0, 0, time.Local),
+			To: time.Date(2027, time.February, 16, 9, 0, 0, 0, time.Local), ByC: 6.5}}},
+		{"callus box 3", 4, 2, 6, places.Heal, nil},
+		{"warm bed", 25.5, 24, 27, places.Heal, nil},
+		{"house 2", 12, 6, 24, places.Grow, nil},
+	} {
+		m.at(2027, time.January, 20, 8, 0)
+		if err := m.s.AddColdPlace(m.ctx, m.a, places.NewColdPlace{Name: x.name, SetC: x.set, LowC: x.low, HighC: x.high, Kind: x.kind}); err != nil {
+			return err
+		}
+		m.at(2027, time.February, 23, 14, 1)
+		l := standin.StoreLogger{SetC: x.set, Every: 2 * time.Hour, Trouble: x.trouble}
+		if _, err := m.s.Simulate(m.ctx, m.a, x.name, l.Readings(time.Date(2027, time.January, 22, 12, 0, 0, 0, time.Local),
+			time.Date(2027, time.February, 23, 14, 1, 0, 0, time.Local))); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // batches makes this season's batches, one at every step of the way.
 func (m *maker) batches() error {
 	day := func(month time.Month, d int) time.Time { return time.Date(2027, month, d, 0, 0, 0, 0, time.UTC) }

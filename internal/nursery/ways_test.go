@@ -55,7 +55,14 @@ func TestEachWayOfTheHouseChangesSomething(t *testing.T) {
 			fmt.Fprintln(&out, p.Steps, p.Cautions, p.FaceWay, p.Lay, d.Materials)
 			_, err = h.DB.Exec(`update tag set finished_at = $1 where code = $2`, h.Now(), tags[1].Code)
 			require.NoError(t, err)
-			_, err = h.DB.Exec(`update batch set healing = case when $1 = 'chip-bud' then 'pot at once' else 'cold callus' end`, c.key)
+			_, err = h.DB.Exec(`update batch set healing = case $1 when 'chip-bud' then 'pot at once' when 't-bud' then 'in the row'
+				else 'cold callus' end`, c.key)
+			require.NoError(t, err)
+			if c.key == "t-bud" { // a sleeping bud of last August
+				_, err = h.DB.Exec(`update tag set finished_at = '2026-08-12 10:00' where code = $1`, tags[1].Code)
+				require.NoError(t, err)
+			}
+			_, err = h.DB.Exec(`update wood_bundle set state = case when $1 = 't-bud' then 'ripe green' else 'resting' end`, c.key)
 			require.NoError(t, err)
 			n, err := h.Count(ctx, tags[1].Code, "")
 			require.NoError(t, err)
@@ -67,6 +74,8 @@ func TestEachWayOfTheHouseChangesSomething(t *testing.T) {
 			}
 			fmt.Fprintln(&out, outlook.TieFor(f, true), outlook.TieFor(f, false), f.Answers().Healing("pear"))
 			_, err = h.DB.Exec(`update tag set finished_at = null where code = $1`, tags[1].Code)
+			require.NoError(t, err)
+			_, err = h.DB.Exec(`update wood_bundle set state = 'resting'`)
 			require.NoError(t, err)
 		}
 		retagged("whip-and-tongue", "bare-root")

@@ -13,12 +13,6 @@ import (
 	"unionknot/internal/words"
 )
 
-// firstLook is when a tag is first looked at, by what was made and where it
-// heals, and whether the house covers its buds; group is its genus' season group.
-func firstLook(t store.Tag, group string, covered bool) aftercare.Window {
-	return aftercare.Made{Technique: t.Technique, Healing: t.Healing, Group: group, Covered: covered, Finished: dayOf(*t.FinishedAt)}.FirstLook()
-}
-
 // HealLine is a finished tag waiting for a look.
 type HealLine struct {
 	Tag     store.Tag
@@ -27,6 +21,19 @@ type HealLine struct {
 	DueTo   time.Time
 	Due     bool
 	Overdue bool
+	// Callused is how far, by the clock of where it stands; below 0 where it is not by
+	// a clock.
+	Callused float64
+}
+
+// healing is an uncounted tag as its first look asks of it.
+func (n *Nursing) healing(t store.Tag) *aftercare.Made {
+	m := &aftercare.Made{Technique: t.Technique, Healing: t.Healing, Group: n.F.Genus(t.Genus).SeasonGroup, Film: n.film,
+		Finished: aftercare.DayOf(dayOf(*t.FinishedAt)), Numbers: n.F.Numbers}
+	if m.Boxed() {
+		m.Box = n.Box(t.HealPlace, t.Healing, m.Group)
+	}
+	return m
 }
 
 // HealPage is what the Heal stage shows.
@@ -98,11 +105,15 @@ func ByPlace(ls []HealLine) (out []HealPlace) {
 // HealOf lists the finished tags that wait to be counted, those due first.
 func HealOf(f *snapshot.Snapshot) HealPage {
 	var p HealPage
-	today, covered := f.Today, f.Answers().BudCovered()
+	today, n := f.Today, NursingOf(f)
 	for _, t := range f.Uncounted() {
-		l := HealLine{Tag: t, Days: season.Days(dayOf(*t.FinishedAt), today)}
-		w := firstLook(t, f.Genus(t.Genus).SeasonGroup, covered)
-		l.DueFrom, l.DueTo = w.From, w.By
+		l := HealLine{Tag: t, Days: season.Days(dayOf(*t.FinishedAt), today), Callused: -1}
+		m := n.healing(t)
+		w := m.FirstLook()
+		l.DueFrom, l.DueTo = w.From.Date(), w.By.Date()
+		if m.Box != nil {
+			l.Callused = m.Box.Callused(m.Finished, f.At)
+		}
 		l.Due, l.Overdue = !today.Before(l.DueFrom), today.After(l.DueTo)
 		if l.Due {
 			p.Due = append(p.Due, l)
@@ -119,27 +130,10 @@ func dayOf(t time.Time) time.Time {
 	return time.Date(y, m, d, 0, 0, 0, 0, time.UTC)
 }
 
-// lateWinterDays is how many days before bud swell late winter is. House default.
-const lateWinterDays = 21
-
-// FollowUp is what comes after a finished tag, by its technique, its tie and the
+// FollowUp is what comes after a finished tag, by what was made and done, and the
 // house's ways.
-func FollowUp(f *snapshot.Snapshot, t store.Tag) []words.Follows {
-	tech, _ := f.Technique(t.Technique)
-	tied := dayOf(*t.FinishedAt)
-	weeks := 0
-	for _, x := range f.Ties {
-		if x.Key == t.Tie && x.Weeks != nil {
-			weeks = *x.Weeks
-		}
-	}
-	winter := tied.AddDate(1, 0, 0)
-	y := f.Year(f.Genus(t.StockGenus).SeasonGroup)
-	for _, day := range y.Around(tied).Dates(season.BudSwell) {
-		if d := day.AddDate(0, 0, -lateWinterDays); d.After(tied) {
-			winter = d
-			break
-		}
-	}
-	return words.FollowUp(tech, f.Answers(), t.TieName, weeks, t.Healing == ways.PotAtOnce, t.LotForm == InRow, tied, winter)
+func FollowUp(n *Nursing, t store.GrowTag) []words.Follows {
+	g := n.Of(t)
+	return words.FollowUp(g.Plan, n.F.Answers(), t.TieName, n.weeks[t.Tie] < 0, !g.Made.Boxed() && t.Healing == ways.PotAtOnce,
+		dayOf(t.FinishedAt))
 }

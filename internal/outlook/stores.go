@@ -48,9 +48,11 @@ const flagFor = 60 * 24 * time.Hour
 // ColdsOf gathers every store as it stands.
 func ColdsOf(f *snapshot.Snapshot) []ColdPage {
 	k := KeeperOf(f)
-	out := make([]ColdPage, len(f.Places))
-	for i, p := range f.Places {
-		out[i] = ColdOf(f, k, p)
+	var out []ColdPage
+	for _, p := range f.Places {
+		if p.Kind == "store" {
+			out = append(out, ColdOf(f, k, p))
+		}
 	}
 	return out
 }

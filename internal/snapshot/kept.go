@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/ways"
@@ -15,6 +16,7 @@ import (
 // Settings are what the house has set, and the craft's tables.
 type Settings struct {
 	House      store.House
+	Numbers    aftercare.Numbers     // the house's own days of what follows
 	Techniques []technique.Technique // in use, in the house's order
 	AllWays    []store.Technique     // those out of use too
 	HouseWays  []store.HouseWay
@@ -47,6 +49,14 @@ func readSettings(ctx context.Context, q store.Q) (*Settings, error) {
 	read(func() error { s.Causes, err = q.Causes(ctx); return err })
 	read(func() error { s.Genera, err = q.Genera(ctx); return err })
 	read(func() error { s.Sections, err = q.Sections(ctx); return err })
+	read(func() error {
+		rs, err := q.KnotRules(ctx)
+		s.Numbers = aftercare.Numbers{}
+		for _, r := range rs {
+			s.Numbers[aftercare.Rule(r.Rule)] = [3]int{r.From, r.Best, r.By}
+		}
+		return err
+	})
 	read(func() error { s.Stations, err = q.Stations(ctx); return err })
 	read(func() error {
 		ps, err := q.Pairs(ctx)

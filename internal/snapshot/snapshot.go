@@ -13,6 +13,7 @@ import (
 	"sync"
 	"time"
 
+	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/wood"
 	"unionknot/internal/store"
@@ -32,6 +33,8 @@ const (
 	Rest                // 1: threads of batches that are on no tag
 	Names               // 2: varieties and stock types
 	Mothers             // 2: plants of the open orders' varieties, and the bundle cut last of each
+	Growing             // 2: finished tags of which something lives, with what was done to them
+	Rounds              // 2: rounds of places, and whether today is rained off
 )
 
 // Snapshot is the house's facts at one moment. Shared parts are never written
@@ -55,7 +58,23 @@ type Snapshot struct {
 	StockTypes []store.StockType
 	Plants     []store.Plant // by code
 	LastCut    []store.Bundle
+	Growing    []store.GrowTag // by id
+	Rounds     []store.Round
+	RainedOff  bool // today's walks
+
+	LateRecords []store.LateRecord // what being late with steps cost here
 }
+
+// lateCauses are the causes of loss that steps done late are known for.
+var lateCauses = func() map[string]string {
+	out := map[string]string{}
+	for _, k := range aftercare.Names {
+		if c := aftercare.CauseOf(k); c != "" {
+			out[k.String()] = c
+		}
+	}
+	return out
+}()
 
 // Reader reads snapshots, and keeps what changes seldom from one to the next,
 // by its revision.
@@ -145,6 +164,14 @@ func (r *Reader) read(ctx context.Context, q store.Q, share bool, needs []Need) 
 		case Names:
 			if s.Varieties, err = q.Varieties(ctx); err == nil {
 				s.StockTypes, err = q.StockTypes(ctx)
+			}
+		case Growing:
+			if s.Growing, err = q.GrowingTags(ctx); err == nil {
+				s.LateRecords, err = q.LateRecords(ctx, lateCauses)
+			}
+		case Rounds:
+			if s.Rounds, err = q.Rounds(ctx); err == nil {
+				s.RainedOff, err = q.RainedOff(ctx, s.Today)
 			}
 		case Mothers:
 			err = s.readMothers(ctx, q)

@@ -15,7 +15,8 @@ type ColdPlace struct {
 	FruitSince *time.Time `db:"fruit_since"`
 	KeyHash    []byte     `db:"key_hash"`
 	MadeAt     time.Time  `db:"made_at"`
-	Rev        int64      `db:"rev"` // rises with its readings
+	Rev        int64      `db:"rev"`  // rises with its readings
+	Kind       string     `db:"kind"` // store, heal, grow
 }
 
 // ColdPlaces lists them by name.
@@ -46,7 +47,8 @@ func (q Q) ColdPlaceByKey(ctx context.Context, hash []byte) (p ColdPlace, err er
 func (q Q) AddColdPlace(ctx context.Context, p ColdPlace) (int64, error) {
 	return q.insert(
 		ctx,
-		`insert into store_place (name, set_c, low_c, high_c, made_at) values (:name, :set_c, :low_c, :high_c, :made_at) returning id`,
+		`insert into store_place (name, set_c, low_c, high_c, kind, made_at) values (:name, :set_c, :low_c, :high_c, :kind,
+			:made_at) returning id`,
 		p,
 	)
 }

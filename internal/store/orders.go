@@ -28,7 +28,7 @@ type Order struct {
 	Unfinished   int           `db:"unfinished"` // batches to share out, and tags not finished
 	Portions     List[Portion] `db:"portions"`   // what its batches lie on
 	Made         List[Made]    `db:"made"`       // its grafts that nobody counted, by technique
-	Alive        int           `db:"alive"`      // by the counts that stand
+	Alive        int           `db:"alive"`      // by the counts that stand, less what was lost since, and what was sold
 	Doubtful     int           `db:"doubtful"`
 	Dead         int           `db:"dead"`
 }
@@ -63,15 +63,18 @@ const orderSelect = `select o.*, v.name as variety, v.genus, v.section, s.name a
 			select h.technique, h.n as rest, 0 as bench, 0 as healing from batch b join batch_thread h on h.batch_id = b.id
 				where b.order_id = o.id and b.undone_at is null
 			union all select t.technique, -t.planned, case when t.finished_at is null then greatest(t.planned, t.tied) else 0 end,
-				case when t.finished_at is not null then greatest(t.tied - coalesce(c.taken + c.doubtful + c.dead, 0), 0) else 0 end
+				case when t.finished_at is not null then greatest(t.tied - coalesce(c.taken + c.doubtful + c.dead, t.lost_since + t.gone_since), 0) else 0 end
 				from batch b join tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
 				where b.order_id = o.id and b.undone_at is null) u group by 1) x
 		where x.rest > 0 or x.bench > 0 or x.healing > 0)::text as made,
 	n.alive, n.doubtful, n.dead
 	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
-	cross join lateral (select coalesce(sum(c.taken), 0)::int as alive, coalesce(sum(c.doubtful), 0)::int as doubtful,
-		coalesce(sum(c.dead), 0)::int as dead from batch b join tag t on t.batch_id = b.id join take_count c on c.id = t.look_id
-		where b.order_id = o.id and b.undone_at is null) n `
+	cross join lateral (select coalesce(sum(t.gone + greatest(l.living, 0)), 0)::int as alive,
+		coalesce(sum(greatest(c.doubtful + least(l.living, 0), 0)), 0)::int as doubtful,
+		coalesce(sum(coalesce(c.dead, 0) + t.lost_since), 0)::int as dead
+		from batch b join tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
+		cross join lateral (select c.taken - t.lost_since - t.gone_since as living) l
+		where b.order_id = o.id and b.undone_at is null and t.finished_at is not null) n `
 
 // OpenOrders lists the orders that are not closed, the soonest due first.
 func (q Q) OpenOrders(ctx context.Context) (os []Order, err error) {

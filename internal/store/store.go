@@ -154,7 +154,8 @@ func mapped(err error) error {
 		switch {
 		case pg.Code == "23505":
 			return fmt.Errorf("%w (%s): %w", ErrTaken, pg.ConstraintName, err)
-		case pg.ConstraintName == "stock_never_below_zero", pg.ConstraintName == "wood_never_below_zero":
+		case pg.ConstraintName == "stock_never_below_zero", pg.ConstraintName == "wood_never_below_zero",
+			pg.ConstraintName == "tag_stands":
 			return fmt.Errorf("%w: %w", ErrShort, err)
 		}
 	}

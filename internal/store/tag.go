@@ -53,6 +53,12 @@ type Tag struct {
 	StartedAt     *time.Time `db:"started_at"`
 	FinishedAt    *time.Time `db:"finished_at"`
 	HealPlace     string     `db:"heal_place"`
+	Form          string     `db:"form"`     // box, pot, row, lifted; "" not noted
+	Cover         string     `db:"cover"`    // bag, sleeve, shade
+	Standing      int        `db:"standing"` // alive or doubtful by the look that stands, less what was lost or went since
+	LostSince     int        `db:"lost_since"`
+	Gone          int        `db:"gone"` // sold or planted
+	GoneSince     int        `db:"gone_since"`
 	StockLow      float64    `db:"stock_low"`
 	StockHigh     float64    `db:"stock_high"`
 	WoodLow       float64    `db:"wood_low"`
@@ -265,6 +271,8 @@ type TagState struct {
 	Buds       int        `db:"buds"`
 	StartedAt  *time.Time `db:"started_at"`
 	FinishedAt *time.Time `db:"finished_at"`
+	Standing   int        `db:"standing"` // alive or doubtful by the look that stands, less what was lost or went since
+	Gone       int        `db:"gone"`     // sold or planted
 	TagSums
 }
 
@@ -283,7 +291,7 @@ type TagSums struct {
 }
 
 const tagState = `select id, code, batch_id, lot_id, bundle_id, worker_id, tier_id, planned, buds, started_at, finished_at,
-	tied, spoiled_stock, spoiled_wood, dropped, set_aside, since_wipe, refused, stock_back, wood_back, pace_hours from tag `
+	standing, gone, tied, spoiled_stock, spoiled_wood, dropped, set_aside, since_wipe, refused, stock_back, wood_back, pace_hours from tag `
 
 // LockTag holds a tag until the transaction ends.
 func (q Q) LockTag(ctx context.Context, code string) (t TagState, err error) {

@@ -5,7 +5,6 @@ import (
 	"time"
 
 	"unionknot/internal/core/season"
-	"unionknot/internal/core/technique"
 	"unionknot/internal/core/ways"
 )
 
@@ -157,70 +156,12 @@ const LookForGreen = "This season's shoots, ripe: bark turning brown, down rubs 
 // LookForChips says that wood of two years serves for chips.
 const LookForChips = "For chips wood up to two years old serves, with plump buds."
 
-// Follows is what comes after a graft, by the house's ways.
-type Follows struct {
-	What string
-	On   time.Time // zero: not by a day
-}
-
-// FollowUp lists what follows a graft that was tied on a day: technique by its key,
-// the tie by its name with the weeks after which it comes off (0: it stays), whether
-// it stands in the row, and the next late winter.
-func FollowUp(t technique.Technique, h ways.House, tie string, weeks int, potted, row bool, tied, lateWinter time.Time) []Follows {
-	var out []Follows
-	sleeps := row && t.BudsMax == 1
-	switch {
-	case h.TiesLate() && weeks > 0:
-		out = append(out, Follows{Capital(tie) + " off in late winter, with all others", lateWinter})
-	case weeks > 0:
-		out = append(out, Follows{Capital(tie) + " off, before it girdles", tied.AddDate(0, 0, 7*weeks)})
-	default:
-		out = append(out, Follows{Capital(tie) + " stays: it gives", time.Time{}})
-	}
-	if sleeps {
-		switch h.HeadAt() {
-		case ways.HeadLateWinter:
-			out = append(out, Follows{"Head the stock back just above the bud, sloping away from it", lateWinter})
-		case ways.HeadSnag:
-			out = append(out, Follows{"Head back to a snag of 10–12 cm; tie the shoot to it, and take it off in autumn", lateWinter})
-		case ways.HeadSeasonEnd:
-			out = append(out, Follows{"Head the stock back at the season's end", time.Date(tied.Year(), time.November, 1, 0, 0, 0, 0, time.UTC)})
-		}
-	}
-	if h.NurseShoot() {
-		out = append(out, Follows{"Suckers off every 10–14 days, but for one nurse shoot till the scion grows", time.Time{}})
-	} else {
-		out = append(out, Follows{"All suckers off every 10–14 days", time.Time{}})
-	}
-	if h.OneShoot() {
-		out = append(out, Follows{"Keep the best shoot at once", time.Time{}})
-	} else {
-		out = append(out, Follows{"Grow two shoots until one is safe, then keep the best", time.Time{}})
-	}
-	if !row {
-		out = append(out, Follows{"Plant with the union " + UnionHeight(h), time.Time{}})
-	}
-	if potted {
-		end := time.Date(tied.Year(), time.October, 31, 0, 0, 0, 0, time.UTC).AddDate(h.PotYears(), 0, 0)
-		out = append(out, Follows{"Out of the pot, before the roots circle", end})
-	}
-	return out
-}
-
 // UnionHeight says where the union stands when a graft is potted or planted.
 func UnionHeight(h ways.House) string {
 	if h.UnionBelow() {
 		return "5–8 cm below the soil, against severe winters"
 	}
 	return "5–8 cm above the soil"
-}
-
-// FollowSays says one step that follows.
-func FollowSays(f Follows) string {
-	if f.On.IsZero() {
-		return f.What
-	}
-	return f.What + ": " + season.Say(f.On)
 }
 
 // Blades says what of blades is laid out for so many grafts and workers.

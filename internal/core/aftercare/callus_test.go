@@ -268,3 +268,53 @@ func ExampleMade_FirstLook() {
 	fmt.Println(w.From, "to", w.By)
 	// Output: 2027-08-01 to 2027-08-13
 }
+
+func TestWhatMovedAKnotIsTold(t *testing.T) {
+	usual := site(0)
+	late := aftercare.Calendar{}
+	for a, ds := range usual {
+		late[a] = append([]aftercare.Day(nil), ds...)
+	}
+	for i := range late[aftercare.Swell] {
+		late[aftercare.Swell][i] += 9
+	}
+	var rs []aftercare.Reading
+	for h := range 60 * 6 {
+		rs = append(rs, aftercare.Reading{At: day("2026-02-01").Date().Add(time.Duration(4*h) * time.Hour), C: 9})
+	}
+	m := &aftercare.Made{Technique: "splice", Wood: "resting", Healing: aftercare.ColdCallus, Tie: "rubber", Buds: 2, Group: "pome",
+		Finished: day("2026-02-20"), Calendar: late, Box: aftercare.NewBox(aftercare.ColdCallus, "pome", rs)}
+	moves := m.Moves(usual)
+	first := moves[aftercare.Step{Name: aftercare.FirstLook}]
+	require.Len(t, first, 1)
+	assert.Equal(t, aftercare.ByPlace, first[0].By)
+	assert.Negative(t, first[0].Days, "a warm box brings it forward")
+	untie := moves[aftercare.Step{Name: aftercare.Untie}]
+	require.NotEmpty(t, untie)
+	m.Done = []aftercare.Done{{Knot: aftercare.Pot, On: m.Plan().Knots[0].Best + 40}}
+	cane := m.Moves(usual)[aftercare.Step{Name: aftercare.Cane}]
+	require.NotEmpty(t, cane)
+	assert.Equal(t, aftercare.BySteps, cane[len(cane)-1].By)
+	same := &aftercare.Made{Technique: "splice", Healing: aftercare.ColdCallus, Group: "pome", Finished: day("2026-02-20"), Calendar: usual}
+	assert.Empty(t, same.Moves(usual))
+}
+
+func TestRoundsAreWalkedTogetherInsideAllWindows(t *testing.T) {
+	w := func(from, best, by int) aftercare.Window {
+		return aftercare.Window{From: aftercare.Day(from), Best: aftercare.Day(best), By: aftercare.Day(by)}
+	}
+	d, ok := aftercare.Together([]aftercare.Window{w(0, 2, 6), w(4, 6, 10)})
+	assert.True(t, ok)
+	assert.Equal(t, aftercare.Day(4), d)
+	_, ok = aftercare.Together([]aftercare.Window{w(0, 2, 6), w(7, 9, 13)})
+	assert.False(t, ok)
+	_, ok = aftercare.Together(nil)
+	assert.False(t, ok)
+	k := aftercare.Knot{Name: aftercare.Untie, Window: w(0, 2, 10)}
+	assert.Zero(t, k.Late(10, 0.03))
+	assert.InDelta(t, 0.06, k.Late(24, 0.03), 1e-9)
+	assert.InDelta(t, 1, aftercare.Knot{Name: aftercare.HeadBack}.Late(10_000, 0.05), 1e-9)
+	assert.InDelta(t, 0.03, aftercare.Learned(aftercare.Untie, 0, 0), 1e-9)
+	assert.InDelta(t, 0.015, aftercare.Learned(aftercare.Untie, 200, 0), 1e-9, "ties cut late here that did no harm")
+	assert.Greater(t, aftercare.Learned(aftercare.Untie, 200, 40), 0.1)
+}

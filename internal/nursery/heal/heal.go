@@ -15,11 +15,11 @@ import (
 )
 
 // Looks are the counts made of a tag.
-var Looks = []string{"first look", "end of season"}
+var Looks = []string{"first look", "take look", "bud look", "end of season"}
 
 // Heal lists tags to count, those due first.
 func (s *Stage) Heal(ctx context.Context) (outlook.HealPage, error) {
-	f, err := s.Facts(ctx, snapshot.Tags)
+	f, err := s.Facts(ctx, snapshot.Tags, snapshot.Places)
 	if err != nil {
 		return outlook.HealPage{}, err
 	}
@@ -79,11 +79,15 @@ func (s *Stage) Count(ctx context.Context, code, look string) (CountPage, error)
 		return p, err
 	}
 	if p.Tag.FinishedAt != nil {
-		f, err := s.Facts(ctx)
+		f, err := s.Facts(ctx, snapshot.Places)
 		if err != nil {
 			return p, err
 		}
-		p.Follows = outlook.FollowUp(f, p.Tag)
+		gs, err := q.GrowTagsByCode(ctx, []string{p.Tag.Code})
+		if err != nil || len(gs) == 0 {
+			return p, err
+		}
+		p.Follows = outlook.FollowUp(outlook.NursingOf(f), gs[0])
 	}
 	next, err := q.Tags(ctx, store.Which{Uncounted: true, Limit: 2})
 	for _, t := range next {
@@ -132,7 +136,7 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 		if t.FinishedAt == nil {
 			return nursery.Problem{Field: "", Says: "This tag is still at the bench. Finish it there first."}
 		}
-		tied := t.Tied
+		tied := t.Tied - t.Gone
 		all := n.Taken + n.Doubtful + n.Dead
 		if all > tied {
 			return nursery.Problem{
@@ -161,7 +165,7 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 		if died > n.Dead {
 			return nursery.Problem{Field: "causes", Says: fmt.Sprintf("The causes add up to %d, but %d are dead.", died, n.Dead)}
 		}
-		if err := s.question(ctx, q, t.ID, n); err != nil {
+		if err := s.question(ctx, q, t, n); err != nil {
 			return err
 		}
 		c := store.Count{
@@ -210,19 +214,24 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 	return err
 }
 
-// question asks about a second look that finds more alive than the first left.
-func (s *Stage) question(ctx context.Context, q store.Q, tag int64, n NewCount) error {
-	if n.Look == Looks[0] || n.Sure {
+// question asks about a later look that finds more alive than the one before it left.
+func (s *Stage) question(ctx context.Context, q store.Q, t store.TagState, n NewCount) error {
+	rank := slices.Index(Looks, n.Look)
+	if rank == 0 || n.Sure {
 		return nil
 	}
-	cs, err := q.Counts(ctx, tag)
+	cs, err := q.Counts(ctx, t.ID)
 	if err != nil {
 		return err
 	}
-	for _, c := range cs {
-		if c.Look == Looks[0] && !c.Replaced && n.Taken > c.Taken+c.Doubtful {
-			return nursery.Problem{Field: "sure", Says: words.MoreAlive(n.Taken, c.Taken, c.Doubtful)}
+	var before *store.Count
+	for i, c := range cs {
+		if k := slices.Index(Looks, c.Look); !c.Replaced && k < rank && (before == nil || k > slices.Index(Looks, before.Look)) {
+			before = &cs[i]
 		}
+	}
+	if before != nil && n.Taken > before.Taken+before.Doubtful {
+		return nursery.Problem{Field: "sure", Says: words.MoreAlive(n.Taken, before.Taken, before.Doubtful)}
 	}
 	return nil
 }

@@ -1,6 +1,7 @@
 package places
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
@@ -17,12 +18,14 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // NewColdPlace is what is asked of a store.
 type NewColdPlace struct {
 	Name              string
 	SetC, LowC, HighC float64
+	Kind              string // store, heal or grow; "" is a store
 }
 
 // AddColdPlace keeps a store.
@@ -35,13 +38,14 @@ func (s *Stage) AddColdPlace(ctx context.Context, a nursery.Actor, n NewColdPlac
 	if n.Name == "" || len(n.Name) > 60 {
 		ps.Add("name", "Name the place as it stands on bundles and lots, such as cold store 1.")
 	}
-	checkColds(&ps, n.SetC, n.LowC, n.HighC)
+	n.Kind = cmp.Or(n.Kind, Store)
+	checkColds(&ps, n.Kind, n.SetC, n.LowC, n.HighC)
 	if err := ps.Err(); err != nil {
 		return err
 	}
 	err := s.DB.Tx(ctx, func(q store.Q) error {
 		if _, err := q.AddColdPlace(ctx, store.ColdPlace{Name: n.Name, SetC: n.SetC, LowC: n.LowC, HighC: n.HighC,
-			MadeAt: s.Now()}); err != nil {
+			Kind: n.Kind, MadeAt: s.Now()}); err != nil {
 			return err
 		}
 		return s.Changed(ctx, q, a, "store", n.Name, "added", nil, n)
@@ -49,11 +53,22 @@ func (s *Stage) AddColdPlace(ctx context.Context, a nursery.Actor, n NewColdPlac
 	return nursery.Taken(err, "name", "Store", n.Name)
 }
 
-func checkColds(ps *nursery.Problems, set, low, high float64) {
-	if set < -10 || set > 20 {
-		ps.Add("set_c", "A store is set between -10 and 20 °C.")
+// Kinds of places with a temperature.
+const (
+	Store = "store"
+	Heal  = "heal"
+	Grow  = "grow"
+)
+
+func checkColds(ps *nursery.Problems, kind string, set, low, high float64) {
+	most, top := 20.0, 30.0
+	if kind != Store {
+		most, top = 35, 45
 	}
-	if low < -10 || high > 30 || high <= low {
+	if set < -10 || set > most {
+		ps.Add("set_c", "%s", words.SetBetween(-10, most))
+	}
+	if low < -10 || high > top || high <= low {
 		ps.Add("low_c", "The safe band runs from a lower to a higher temperature, such as 0 to 4 °C.")
 	}
 }
@@ -69,14 +84,14 @@ func (s *Stage) ChangeColdPlace(ctx context.Context, a nursery.Actor, name strin
 	if err := a.Must(nursery.Propagator); err != nil {
 		return err
 	}
-	var ps nursery.Problems
-	checkColds(&ps, n.SetC, n.LowC, n.HighC)
-	if err := ps.Err(); err != nil {
-		return err
-	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		p, err := q.ColdPlaceByName(ctx, name)
 		if err != nil {
+			return err
+		}
+		var ps nursery.Problems
+		checkColds(&ps, p.Kind, n.SetC, n.LowC, n.HighC)
+		if err := ps.Err(); err != nil {
 			return err
 		}
 		was := p

@@ -12,6 +12,7 @@ import (
 	"unionknot/internal/nursery/bench"
 	"unionknot/internal/nursery/days"
 	"unionknot/internal/nursery/files"
+	"unionknot/internal/nursery/growon"
 	"unionknot/internal/nursery/heal"
 	"unionknot/internal/nursery/house"
 	"unionknot/internal/nursery/match"
@@ -32,6 +33,7 @@ type (
 	benchStage   = bench.Stage
 	daysStage    = days.Stage
 	filesStage   = files.Stage
+	growStage    = growon.Stage
 	healStage    = heal.Stage
 	houseStage   = house.Stage
 	matchStage   = match.Stage
@@ -52,6 +54,7 @@ type Set struct {
 	*benchStage
 	*daysStage
 	*filesStage
+	*growStage
 	*healStage
 	*houseStage
 	*matchStage
@@ -81,6 +84,7 @@ func Of(k *nursery.Kernel) *Set {
 		accessStage: access.New(k),
 		benchStage:  bench.New(k),
 		daysStage:   days.New(k),
+		growStage:   growon.New(k),
 		healStage:   heal.New(k),
 		houseStage:  house.New(k),
 		matchStage: match.New(

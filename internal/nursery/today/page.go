@@ -44,9 +44,9 @@ type LiveTag struct {
 // TodayPage gathers what is due and what is going on. A bench hand sees their
 // own bench and the looks that are due.
 func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, error) {
-	needs := []snapshot.Need{snapshot.Tags}
+	needs := []snapshot.Need{snapshot.Tags, snapshot.Places}
 	if a.Role != nursery.BenchHand {
-		needs = append(needs, snapshot.Rest, snapshot.Orders, snapshot.Piles, snapshot.Places, snapshot.Looks, snapshot.Mothers)
+		needs = append(needs, snapshot.Rest, snapshot.Orders, snapshot.Piles, snapshot.Looks, snapshot.Mothers)
 	}
 	f, err := s.Facts(ctx, needs...)
 	if err != nil {

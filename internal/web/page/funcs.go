@@ -9,6 +9,8 @@ import (
 	"strings"
 	"time"
 
+	"unionknot/internal/core/aftercare"
+
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery/match"
@@ -40,6 +42,18 @@ var funcs = template.FuncMap{
 		}
 		return strconv.FormatFloat(x, 'f', -1, 64)
 	},
+	"knot":    words.KnotSays,
+	"window":  words.WindowSays,
+	"hangs":   words.HangsSay,
+	"moves":   words.MoveSays,
+	"loses":   words.LosesSays,
+	"isday":   func(d aftercare.Day) string { return d.Date().Format("2 Jan 2006") },
+	"expects": func(share float64, trees int) string { return fmt.Sprintf("%.1f", share*float64(trees)) },
+	"doit": func(code string, k aftercare.Knot, f Form) DoIt {
+		return DoIt{code, k, outlook.LookOf(k.Name), k.Name == aftercare.FitToSell,
+			f.Problems["reason"] != "" && f.Values.Get("knot") == k.Name.String() && f.Values.Get("item") == fmt.Sprintf("%s:%d", code, k.N)}
+	},
+	"stepid":     func(k aftercare.Knot) aftercare.Step { return aftercare.Step{Name: k.Name, N: k.N} },
 	"moved":      words.Moved,
 	"stands":     words.OrderStands,
 	"standing":   words.Standing,
@@ -203,4 +217,13 @@ type HealRows struct {
 	Lines  []outlook.HealLine
 	Can    bool
 	Chosen map[string]bool
+}
+
+// DoIt is a step of a tag with a button that does it.
+type DoIt struct {
+	Code string
+	Knot aftercare.Knot
+	Look string
+	Sell bool
+	Ask  bool // it was asked why it is done before its time
 }

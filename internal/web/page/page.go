@@ -66,6 +66,7 @@ var Stages = []Stage{
 		Everyone,
 	}, {"2", "Orders", "/orders", Readers}, {"3", "Stock", "/stock", Readers}, {"4", "Wood", "/wood", Readers},
 	{"5", "Match", "/match", Readers}, {"6", "Bench", "/bench", Everyone}, {"7", "Heal", "/heal", Everyone},
+	{"8", "Grow on", "/grow", Everyone},
 	{"9", "Results", "/results", Everyone}, {"0", "House", "/house", Boss},
 }
 

@@ -1,0 +1,425 @@
+// Package grow is the Grow on stage: cords of what lives, the walk, a tag as it grows,
+// the pipeline of years, rounds, the days of what follows, and calendars.
+package grow
+
+import (
+	"embed"
+	"encoding/json"
+	"errors"
+	"html/template"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"unionknot/internal/core/aftercare"
+	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/growon"
+	"unionknot/internal/outlook"
+	"unionknot/internal/web/draw"
+	"unionknot/internal/web/page"
+)
+
+//go:embed templates/*.html
+var files embed.FS
+
+type grow struct {
+	*page.Kit
+	views map[string]page.View
+}
+
+// Routes are the Grow on stage's addresses.
+func Routes(k *page.Kit) []page.Route {
+	g := grow{k, page.Views(files)}
+	return []page.Route{
+		{Method: "GET", Path: "/grow", Who: page.Everyone, Do: g.list},
+		{Method: "GET", Path: "/grow/walk", Who: page.Everyone, Do: g.walk},
+		{Method: "GET", Path: "/grow/week", Who: page.Everyone, Do: g.week},
+		{Method: "GET", Path: "/grow/years", Who: page.Readers, Do: g.years},
+		{Method: "GET", Path: "/grow/days", Who: page.Boss, Do: g.rules},
+		{Method: "POST", Path: "/grow/days", Who: page.Boss, Do: g.setRule},
+		{Method: "GET", Path: "/grow/tags/{code}", Who: page.Everyone, Do: g.tag},
+		{Method: "POST", Path: "/grow/acts", Who: page.Hands, Do: g.acts},
+		{Method: "POST", Path: "/grow/do", Who: page.Hands, Do: g.do},
+		{Method: "POST", Path: "/grow/rain", Who: page.Hands, Do: g.rain},
+		{Method: "POST", Path: "/grow/rounds", Who: page.Boss, Do: g.addRound},
+		{Method: "POST", Path: "/grow/rounds/end", Who: page.Boss, Do: g.endRound},
+		{Method: "POST", Path: "/grow/calendar", Who: page.Hands, Do: g.newFeed},
+		{Method: "GET", Path: "/calendar/{secret}", Who: page.Anybody, Do: g.calendar},
+	}
+}
+
+// cordLine is a cord with its drawing.
+type cordLine struct {
+	outlook.Cord
+	Drawing template.HTML
+	Callus  template.HTML
+}
+
+type listPage struct {
+	growon.GrowPage
+	Axis   template.HTML
+	Lines  []cordLine
+	Rounds []roundLine
+	Kinds  []string
+	Secret string // a calendar's new address, shown once
+	From   string // the first day drawn
+	Back   string
+	On     string
+	Can    bool
+	Boss   bool
+	Worst  []outlook.Late // what is late, what costs most first
+}
+
+type roundLine struct {
+	ID                int64
+	Place, What, Note string
+	Every, Reentry    int
+	Last              string
+}
+
+// Days that cords are drawn over, about the first.
+const (
+	drawnBack  = 60
+	drawnAhead = 150
+)
+
+func (g grow) list(w http.ResponseWriter, r *http.Request) error {
+	return g.showList(w, r, page.NewForm("every", "7"), http.StatusOK, "")
+}
+
+func (g grow) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int, secret string) error {
+	gp, err := g.Nursery.Grow(r.Context())
+	if err != nil {
+		return err
+	}
+	who := page.Actor(r).Role
+	p := listPage{GrowPage: gp, Kinds: growon.RoundKinds, Secret: secret, Can: who != nursery.Looker, Boss: who == nursery.Propagator,
+		Worst: outlook.LateOf(gp.Beds)}
+	s := draw.Stretch{From: gp.Today - drawnBack, Today: gp.Today, To: gp.Today + drawnAhead}
+	if from, err := time.Parse(time.DateOnly, r.URL.Query().Get("from")); err == nil {
+		s.From = aftercare.DayOf(from)
+		s.To = s.From + drawnBack + drawnAhead
+	}
+	p.From, p.Back, p.On = s.From.String(), (s.From - 90).String(), (s.From + 90).String()
+	p.Axis = draw.CordAxis(s)
+	most := 1
+	for _, c := range gp.Cords {
+		most = max(most, c.Standing)
+	}
+	for _, c := range gp.Cords {
+		l := cordLine{Cord: c, Drawing: draw.Cord(c, s, most)}
+		if c.Callused >= 0 && c.Callused < 1.35 {
+			l.Callus = draw.Callus(c.Callused)
+		}
+		p.Lines = append(p.Lines, l)
+	}
+	for _, x := range gp.Facts.Rounds {
+		l := roundLine{ID: x.ID, Place: x.Place, What: x.What, Note: x.Note, Every: x.Every, Reentry: x.Reentry}
+		if x.LastAt != nil {
+			l.Last = x.LastAt.Local().Format("2 Jan 15:04") + " by " + *x.LastBy
+		}
+		p.Rounds = append(p.Rounds, l)
+	}
+	return g.ShowStatus(w, r, g.views["list"], page.Frame{Title: "Grow on", Stage: "Grow on", Data: p, Form: f, Facts: gp.Facts}, status)
+}
+
+// stop is a bed of the walk.
+type stop struct {
+	outlook.Bed
+	Rows   []stopStep
+	All    string // its tags, as the device sends them
+	Causes []string
+	Can    bool
+	Today  aftercare.Day
+}
+
+type stopStep struct {
+	outlook.BedStep
+	Items string
+	How   string
+	Moves bool // it asks where to
+}
+
+type walkPage struct {
+	Stops     []stop
+	Others    []stop
+	Causes    []string
+	RainedOff bool
+	Can       bool
+	At        time.Time
+	Today     aftercare.Day
+}
+
+// commonest are the causes with a button of their own on a walk. House default.
+var commonest = []string{"dried out", "knocked or broken", "tie girdled"}
+
+func (g grow) stops(wp growon.WalkPage, beds []outlook.Bed, causes []string, can bool) []stop {
+	var out []stop
+	for _, b := range beds {
+		st := stop{Bed: b, All: items(b.Labels, nil), Causes: causes, Can: can, Today: aftercare.DayOf(g.Nursery.Today())}
+		for _, s := range b.Steps {
+			n := s.N
+			if n == 0 && len(s.Items) > 0 && s.Name == aftercare.HeadBack {
+				n = s.Items[0].N
+			}
+			st.Rows = append(st.Rows, stopStep{BedStep: s, Items: items(nil, s.Items), How: wp.Ways(s.Name, n),
+				Moves: s.Name == aftercare.Pot || s.Name == aftercare.Lift})
+		}
+		out = append(out, st)
+	}
+	return out
+}
+
+// items writes tags as the device sends them.
+func items(codes []string, is []outlook.Item) string {
+	out := make([]growon.Item, 0, len(codes)+len(is))
+	for _, c := range codes {
+		out = append(out, growon.Item{Code: c})
+	}
+	for _, i := range is {
+		out = append(out, growon.Item{Code: i.Code, N: i.N})
+	}
+	b, _ := json.Marshal(out)
+	return string(b)
+}
+
+func (g grow) walk(w http.ResponseWriter, r *http.Request) error {
+	wp, err := g.Nursery.Walk(r.Context())
+	if err != nil {
+		return err
+	}
+	p := walkPage{RainedOff: wp.RainedOff, At: wp.At, Can: page.Actor(r).Role != nursery.Looker}
+	p.Causes = append(p.Causes, commonest...)
+	for _, c := range wp.Causes {
+		if !slices.Contains(p.Causes, c) {
+			p.Causes = append(p.Causes, c)
+		}
+	}
+	p.Stops, p.Others = g.stops(wp, wp.Beds, p.Causes, p.Can), g.stops(wp, wp.Whole, p.Causes, p.Can)
+	return g.Show(w, r, g.views["walk"], page.Frame{Title: "The walk", Stage: "Grow on", Data: p, Facts: wp.Facts})
+}
+
+func (g grow) week(w http.ResponseWriter, r *http.Request) error {
+	wp, err := g.Nursery.Walk(r.Context())
+	if err != nil {
+		return err
+	}
+	p := walkPage{At: wp.At, Today: aftercare.DayOf(wp.Facts.Today)}
+	for _, b := range append(slices.Clone(wp.Beds), wp.Whole...) {
+		if len(b.Steps)+len(b.Coming)+len(b.Rounds) > 0 {
+			p.Stops = append(p.Stops, g.stops(wp, []outlook.Bed{b}, nil, false)...)
+		}
+	}
+	return g.Show(w, r, g.views["week"], page.Frame{Title: "A week's walk", Stage: "Grow on", Data: p, Facts: wp.Facts})
+}
+
+// maxActBody bounds what a device may send at once.
+const maxActBody = 1 << 20
+
+func (g grow) acts(w http.ResponseWriter, r *http.Request) error {
+	var in struct {
+		Acts []growon.Act `json:"acts"`
+	}
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxActBody)).Decode(&in); err != nil {
+		http.Error(w, "what was done did not arrive whole", http.StatusBadRequest)
+		return nil
+	}
+	done, err := g.Nursery.Do(r.Context(), page.Actor(r), in.Acts)
+	var bad nursery.Problem
+	if errors.As(err, &bad) {
+		http.Error(w, bad.Says, http.StatusUnprocessableEntity)
+		return nil
+	} else if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Cache-Control", "no-store")
+	return json.NewEncoder(w).Encode(done)
+}
+
+// do keeps one act of a form, and goes back to where it was.
+func (g grow) do(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	act := growon.Act{ID: f.Once, Kind: f.Text("kind"), Knot: f.Text("knot"), Cause: f.Text("cause"), Place: f.Text("place"), Form: f.Text("form"),
+		Buyer: f.Text("buyer"), Reason: f.Text("reason"), Undoes: f.Text("undoes")}
+	if f.Text("n") != "" {
+		act.N = f.Int("n")
+	}
+	if id := f.Text("round"); id != "" {
+		act.Round, _ = strconv.ParseInt(id, 10, 64)
+	}
+	if on := f.Text("on"); on != "" {
+		day, err := time.ParseInLocation(time.DateOnly, on, time.Local)
+		if err == nil && day.Format(time.DateOnly) != g.Nursery.Now().Format(time.DateOnly) {
+			act.AgoMS = g.Nursery.Now().Sub(day.Add(12 * time.Hour)).Milliseconds()
+		}
+	}
+	for _, s := range f.Values["item"] {
+		code, n, _ := strings.Cut(s, ":")
+		k, _ := strconv.Atoi(n)
+		act.Items = append(act.Items, growon.Item{Code: code, N: k})
+	}
+	back := "/grow"
+	if c := f.Text("back"); c != "" {
+		back = "/grow/tags/" + c
+	}
+	if err := f.Err(); err != nil {
+		g.Flash(r, "%s", err)
+		return page.Go(w, r, back)
+	}
+	done, err := g.Nursery.Do(r.Context(), page.Actor(r), []growon.Act{act})
+	switch {
+	case err != nil:
+		return err
+	case len(done.Refused) > 0 && f.Text("back") != "":
+		form := f.Form
+		form.Once = page.UUID()
+		form.Problems = map[string]string{"act": done.Refused[0].Why}
+		if done.Refused[0].Ask {
+			form.Problems["reason"] = done.Refused[0].Why
+		}
+		return g.showTag(w, r, f.Text("back"), form, http.StatusUnprocessableEntity)
+	case len(done.Refused) > 0:
+		g.Flash(r, "%s", done.Refused[0].Why)
+	case len(done.Notes) > 0:
+		g.Flash(r, "%s", done.Notes[0])
+	default:
+		g.Flash(r, "That is kept.")
+	}
+	return page.Go(w, r, back)
+}
+
+func (g grow) rain(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	if err := g.Nursery.RainOff(r.Context(), page.Actor(r), f.Text("off") == "yes"); err != nil {
+		return err
+	}
+	return page.Go(w, r, "/grow")
+}
+
+func (g grow) addRound(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	n := growon.NewRound{Place: f.Text("place"), What: f.Text("what"), Note: f.Text("note"), Every: f.Int("every")}
+	if f.Text("reentry") != "" {
+		n.Reentry = f.Int("reentry")
+	}
+	if err = f.Err(); err == nil {
+		err = g.Nursery.AddRound(r.Context(), page.Actor(r), n)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return g.showList(w, r, form, http.StatusUnprocessableEntity, "")
+	} else if err != nil {
+		return err
+	}
+	g.Flash(r, "The round is kept: %s, %s.", n.Place, n.What)
+	return page.Go(w, r, "/grow#rounds")
+}
+
+func (g grow) endRound(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	if err := g.Nursery.EndRound(r.Context(), page.Actor(r), int64(f.Int("round"))); err != nil {
+		return err
+	}
+	g.Flash(r, "The round is ended.")
+	return page.Go(w, r, "/grow#rounds")
+}
+
+type yearsPage struct {
+	growon.YearsPage
+	Lines []yearLine
+}
+
+type yearLine struct {
+	outlook.YearLine
+	Drawing template.HTML
+}
+
+func (g grow) years(w http.ResponseWriter, r *http.Request) error {
+	yp, err := g.Nursery.Years(r.Context())
+	if err != nil {
+		return err
+	}
+	p := yearsPage{YearsPage: yp}
+	most := 1
+	for _, l := range yp.Years {
+		most = max(most, l.Tied, l.InRow)
+	}
+	for _, l := range yp.Years {
+		p.Lines = append(p.Lines, yearLine{l, draw.YearBar(l, most)})
+	}
+	return g.Show(w, r, g.views["years"], page.Frame{Title: "The pipeline", Stage: "Grow on", Data: p, Facts: yp.Facts})
+}
+
+func (g grow) rules(w http.ResponseWriter, r *http.Request) error {
+	return g.showRules(w, r, page.NewForm(), http.StatusOK)
+}
+
+func (g grow) showRules(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
+	ls, err := g.Nursery.Rules(r.Context())
+	if err != nil {
+		return err
+	}
+	return g.ShowStatus(w, r, g.views["rules"], page.Frame{Title: "Days of what follows", Stage: "Grow on", Data: ls, Form: f}, status)
+}
+
+func (g grow) setRule(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	back := f.Values.Has("default")
+	var days [3]int
+	if !back {
+		days = [3]int{f.Int("from"), f.Int("best"), f.Int("by")}
+	}
+	if err = f.Err(); err == nil {
+		err = g.Nursery.SetRule(r.Context(), page.Actor(r), f.Text("rule"), days, back)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return g.showRules(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	g.Flash(r, "The days of %s are kept: all that hangs on them has moved.", f.Text("rule"))
+	return page.Go(w, r, "/grow/days")
+}
+
+type tagPage struct {
+	growon.TagPage
+	Callus template.HTML
+	Can    bool
+	Boss   bool
+}
+
+func (g grow) tag(w http.ResponseWriter, r *http.Request) error {
+	return g.showTag(w, r, chi.URLParam(r, "code"), page.NewForm(), http.StatusOK)
+}
+
+func (g grow) showTag(w http.ResponseWriter, r *http.Request, code string, f page.Form, status int) error {
+	tp, err := g.Nursery.Grown(r.Context(), code)
+	if err != nil {
+		return err
+	}
+	who := page.Actor(r).Role
+	p := tagPage{TagPage: tp, Can: who != nursery.Looker, Boss: who == nursery.Propagator}
+	if tp.Callused >= 0 {
+		p.Callus = draw.Callus(tp.Callused)
+	}
+	return g.ShowStatus(w, r, g.views["tag"], page.Frame{Title: tp.Code + " grows on", Stage: "Grow on", Data: p, Form: f}, status)
+}
