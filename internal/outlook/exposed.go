@@ -149,8 +149,10 @@ func (n *Nursing) Years(gs []Growing, cohorts []store.Cohort, rows []store.InRow
 			stage = Asleep
 		}
 		l.By[stage] += g.Standing
-		if k, ok := g.Next(); ok && k.Name != aftercare.FitToSell && (!l.HasNext || k.By < l.Next.By) {
-			l.Next, l.HasNext = k, true
+		for _, k := range n.Asked(g) {
+			if k.Name != aftercare.FitToSell && (!l.HasNext || k.By < l.Next.By) {
+				l.Next, l.HasNext = k, true
+			}
 		}
 	}
 	for i := range out {

@@ -38,14 +38,6 @@ type Growing struct {
 // Stands is where it stands: its place, or how it heals where none was noted.
 func (g Growing) Stands() string { return cmp.Or(g.Place, g.Healing) }
 
-// Next is its first step that is not done.
-func (g Growing) Next() (aftercare.Knot, bool) {
-	if len(g.Plan.Knots) == 0 {
-		return aftercare.Knot{}, false
-	}
-	return g.Plan.Knots[0], true
-}
-
 // Nursing dates what follows many tags, from one snapshot.
 type Nursing struct {
 	F         *snapshot.Snapshot

@@ -286,6 +286,11 @@ func Risks(f *snapshot.Snapshot, orders []OrderLine) []Risk {
 		loose = append(loose, k.Keep(b, nil))
 	}
 	soon(loose)
-	slices.SortStableFunc(out, func(a, b Risk) int { return a.worst - b.worst })
+	WorstFirst(out)
 	return out
+}
+
+// WorstFirst puts risks in the order in which they are seen to.
+func WorstFirst(rs []Risk) {
+	slices.SortStableFunc(rs, func(a, b Risk) int { return a.worst - b.worst })
 }

@@ -264,3 +264,11 @@ func (q Q) CountedLately(ctx context.Context, limit int) (ts []Tag, err error) {
 	err = q.all(ctx, &ts, tagSelect+`where t.id = any($1) order by array_position($1, t.id)`, ids)
 	return ts, err
 }
+
+// CountsOf lists the counts that stand for a look of some tags.
+func (q Q) CountsOf(ctx context.Context, tags []int64, look string) (cs []Count, err error) {
+	err = q.all(ctx, &cs, `select c.id, c.tag_id, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.buds, c.both_live, c.person_id, c.at,
+		c.replaces_id, p.name as person, false as replaced from take_count c join person p on p.id = c.person_id
+		where c.tag_id = any($1) and c.look = $2 and not exists (select 1 from take_count r where r.replaces_id = c.id)`, tags, look)
+	return cs, err
+}

@@ -336,3 +336,38 @@ func YearSays(made, lost, gone, standing int) string {
 func SetBetween(low, high float64) string {
 	return fmt.Sprintf("It is set between %g and %g °C.", low, high)
 }
+
+// Drifts says what a healing place that is off does, and what to do.
+func Drifts(now, set float64, out bool, days, tags int) (says, do string) {
+	switch {
+	case days < 0:
+		says = fmt.Sprintf("it ran warmer than it is set, and looks come up to %s sooner (%s)", Days(-days), Tags(tags))
+		do = "Look at them by the new days; shoots that start in the dark are weak."
+	case days > 0:
+		says = fmt.Sprintf("it ran colder than it is set, and looks come up to %s later (%s)", Days(days), Tags(tags))
+		do = "See to its heat; callus stops at 0 °C."
+	}
+	if out {
+		if says != "" {
+			says += "; "
+		}
+		says += fmt.Sprintf("it is at %.1f °C now, set to %g", now, set)
+		if do == "" {
+			do = "See to its heat or its air."
+		}
+	}
+	return Capital(says), do
+}
+
+// Exposed says that what stands tender is in danger of frost or heat.
+func Exposed(c float64, frost bool, trees int) (says, do string) {
+	if frost {
+		return fmt.Sprintf("%.1f °C: frost, and %d trees stand tender", c, trees), "Cover them, or keep the air moving."
+	}
+	return fmt.Sprintf("%.1f °C: too hot for %d trees that stand tender", c, trees), "Air and shade."
+}
+
+// LateStep says that a step is late.
+func LateStep(k aftercare.Name, n int, w aftercare.Window, today aftercare.Day, trees int) string {
+	return fmt.Sprintf("%s (%d trees): %s", KnotSays(k, n), trees, WindowSays(w, today))
+}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"time"
 
+	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/pace"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/core/ways"
@@ -28,6 +29,8 @@ type TodayPage struct {
 	Sticks, Plants int              // of wood to cut for the open orders
 	Days           outlook.DaysPage // the plan of the bench days
 	Failed         []store.FailedLot
+	Walk           []outlook.Bed // with steps and rounds that are due, in walking order
+	Day            aftercare.Day
 }
 
 // failedSince is how many days after their grafting failed stocks are named. House
@@ -44,7 +47,7 @@ type LiveTag struct {
 // TodayPage gathers what is due and what is going on. A bench hand sees their
 // own bench and the looks that are due.
 func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, error) {
-	needs := []snapshot.Need{snapshot.Tags, snapshot.Places}
+	needs := []snapshot.Need{snapshot.Tags, snapshot.Places, snapshot.Growing, snapshot.Rounds}
 	if a.Role != nursery.BenchHand {
 		needs = append(needs, snapshot.Rest, snapshot.Orders, snapshot.Piles, snapshot.Looks, snapshot.Mothers)
 	}
@@ -53,6 +56,10 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 		return TodayPage{}, err
 	}
 	p := TodayPage{Facts: f, Due: outlook.ByPlace(outlook.HealOf(f).Due)}
+	n := outlook.NursingOf(f)
+	gs := n.All()
+	beds := n.Beds(gs)
+	p.Walk, p.Day = outlook.DueOn(beds), n.Today
 	open := f.OpenTags()
 	if a.Role == nursery.BenchHand {
 		for _, t := range open {
@@ -87,7 +94,8 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 		return p, err
 	}
 	r.Means(orders)
-	p.Risks = outlook.Risks(f, orders)
+	p.Risks = slices.Concat(outlook.Risks(f, orders), n.GrowRisks(gs, beds))
+	outlook.WorstFirst(p.Risks)
 	c, err := outlook.Collect(f, orders, outlook.CollectAsked{Spare: outlook.SparePct, Waste: outlook.WastePct})
 	if err != nil {
 		return p, err

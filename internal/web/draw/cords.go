@@ -122,9 +122,10 @@ func Cord(c outlook.Cord, s Stretch, most int) template.HTML {
 			state = "due"
 		}
 		for _, m := range k.Moves {
-			if was := s.x(k.Best - aftercare.Day(m.Days)); math.Abs(was-at) > 6 && !round {
-				p.f(`<path class="cord-shift" d="M%.4g %.4g H%.4g m%.4g -3 l%.4g 3 l%.4g 3"/>`, was, cordMid-17, at, math.Copysign(4, was-at),
-					math.Copysign(4, at-was), math.Copysign(4, was-at))
+			was, is := s.x(k.Best-aftercare.Day(m.Days)), s.x(k.Best)
+			if math.Abs(was-is) > 6 && !round {
+				p.f(`<path class="cord-shift" d="M%.4g %.4g H%.4g m%.4g -3 l%.4g 3 l%.4g 3"/>`, was, cordMid-17, is, math.Copysign(4, was-is),
+					math.Copysign(4, is-was), math.Copysign(4, was-is))
 				break
 			}
 		}

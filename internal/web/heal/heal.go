@@ -33,6 +33,10 @@ func Routes(k *page.Kit) []page.Route {
 	h := heal{k, page.Views(files)}
 	return []page.Route{
 		{Method: "GET", Path: "/heal", Who: page.Everyone, Do: h.list},
+		{Method: "GET", Path: "/heal/place", Who: page.Everyone, Do: h.showPlace},
+		{Method: "POST", Path: "/heal/place", Who: page.Hands, Do: h.keepPlace},
+		{Method: "POST", Path: "/heal/place/read", Who: page.Hands, Do: h.readPlace},
+		{Method: "POST", Path: "/heal/place/set", Who: page.Boss, Do: h.setPlace},
 		{Method: "GET", Path: "/heal/{code}", Who: page.Everyone, Do: h.count},
 		{Method: "POST", Path: "/heal/{code}", Who: page.Hands, Do: h.keep},
 		{Method: "POST", Path: "/heal/places", Who: page.Hands, Do: h.place},

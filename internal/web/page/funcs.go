@@ -42,13 +42,14 @@ var funcs = template.FuncMap{
 		}
 		return strconv.FormatFloat(x, 'f', -1, 64)
 	},
-	"knot":    words.KnotSays,
-	"window":  words.WindowSays,
-	"hangs":   words.HangsSay,
-	"moves":   words.MoveSays,
-	"loses":   words.LosesSays,
-	"isday":   func(d aftercare.Day) string { return d.Date().Format("2 Jan 2006") },
-	"expects": func(share float64, trees int) string { return fmt.Sprintf("%.1f", share*float64(trees)) },
+	"callusbar": draw.Callus,
+	"knot":      words.KnotSays,
+	"window":    words.WindowSays,
+	"hangs":     words.HangsSay,
+	"moves":     words.MoveSays,
+	"loses":     words.LosesSays,
+	"isday":     func(d aftercare.Day) string { return d.Date().Format("2 Jan 2006") },
+	"expects":   func(share float64, trees int) string { return fmt.Sprintf("%.1f", share*float64(trees)) },
 	"doit": func(code string, k aftercare.Knot, f Form) DoIt {
 		return DoIt{code, k, outlook.LookOf(k.Name), k.Name == aftercare.FitToSell,
 			f.Problems["reason"] != "" && f.Values.Get("knot") == k.Name.String() && f.Values.Get("item") == fmt.Sprintf("%s:%d", code, k.N)}
