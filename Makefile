@@ -6,11 +6,12 @@ SHELL := /bin/bash
 build:
 	@go build -o bin/unionknot ./cmd/unionknot
 
-# The made-up nursery. A second run keeps what was changed in it.
+# The made-up nursery. A second run keeps what was changed in it. DAY=2027-08-10
+# plays it on to another day of its year.
 demo: build
 	@scripts/needs postgresql
 	@scripts/postgres start demo
-	@. .run/demo.env; bin/unionknot demo
+	@. .run/demo.env; bin/unionknot demo $(if $(DAY),--day $(DAY))
 	@echo "Sign in as maud (propagator), ansel (bench hand) or vera (looker), with the password: three blunt knives"
 	@echo "On a bench tablet the hands' PIN is 2468."
 	@. .run/demo.env; echo $$$$ > .run/serve.pid; exec bin/unionknot serve

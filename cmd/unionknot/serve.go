@@ -35,7 +35,7 @@ func migrateCommand(s settings) *cobra.Command {
 }
 
 func demoCommand(s settings) *cobra.Command {
-	scale := 1
+	scale, day := 1, ""
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Fill an empty database with the made-up nursery",
@@ -49,9 +49,19 @@ func demoCommand(s settings) *cobra.Command {
 			if err := db.Migrate(c.Context()); err != nil {
 				return err
 			}
-			return demo.Load(c.Context(), db, s.logger(), demo.Options{Scale: scale})
+			var to time.Time
+			if day != "" {
+				if to, err = time.Parse(time.DateOnly, day); err != nil {
+					return fmt.Errorf("the day %q is no date, such as 2027-08-10", day)
+				}
+			}
+			if err := demo.Load(c.Context(), db, s.logger(), demo.Options{Scale: scale}); err != nil {
+				return err
+			}
+			return demo.Advance(c.Context(), db, s.logger(), to)
 		},
 	}
+	c.Flags().StringVar(&day, "day", "", "play the made-up nursery on to a later day, such as 2027-08-10")
 	c.Flags().IntVar(&scale, "scale", 1, "how many times as many past batches, to try the house at size")
 	return c
 }

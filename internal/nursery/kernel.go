@@ -10,12 +10,14 @@ import (
 	"fmt"
 	"log/slog"
 	mrand "math/rand/v2"
+	"sync/atomic"
 	"time"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // Kernel is what every stage stands on: the database, the nursery's clock, the
@@ -24,7 +26,7 @@ type Kernel struct {
 	DB     *store.DB
 	Log    *slog.Logger
 	Reckon *outlook.Reckoner
-	clock  func() time.Time
+	clock  atomic.Pointer[func() time.Time]
 	codes  func() *mrand.Rand // a source of codes for tags and batches
 	facts  *snapshot.Reader
 }
@@ -32,7 +34,8 @@ type Kernel struct {
 // Open readies the kernel on a migrated database. On a demo house the clock
 // stands on the demo's day and runs on from its hour.
 func Open(ctx context.Context, db *store.DB, log *slog.Logger) (*Kernel, error) {
-	k := &Kernel{DB: db, Log: log, clock: time.Now, codes: Random}
+	k := &Kernel{DB: db, Log: log, codes: Random}
+	k.run(time.Now)
 	k.facts, k.Reckon = snapshot.NewReader(db, k.Now), outlook.NewReckoner(db)
 	h, err := db.Q().House(ctx)
 	if err != nil {
@@ -52,21 +55,50 @@ func Open(ctx context.Context, db *store.DB, log *slog.Logger) (*Kernel, error) 
 // RunFrom sets the nursery's clock to start and lets it run.
 func (k *Kernel) RunFrom(start time.Time) {
 	begun := time.Now()
-	k.clock = func() time.Time { return start.Add(time.Since(begun)) }
+	k.run(func() time.Time { return start.Add(time.Since(begun)) })
+}
+
+func (k *Kernel) run(clock func() time.Time) { k.clock.Store(&clock) }
+
+// MoveDemoDay moves a demo's day on: what is due follows. ErrNotFound: the house is no
+// demo.
+func (k *Kernel) MoveDemoDay(ctx context.Context, a Actor, to time.Time) error {
+	if err := a.Must(Propagator); err != nil {
+		return err
+	}
+	now := k.Now()
+	if !season.DayOf(to).After(k.Today()) {
+		return Problem{"day", words.DemoDayAhead}
+	}
+	return k.DB.Tx(ctx, func(q store.Q) error {
+		h, err := q.House(ctx)
+		if err != nil {
+			return err
+		}
+		if h.DemoDay == nil {
+			return ErrNotFound
+		}
+		if err := q.SetDemoDay(ctx, season.DayOf(to)); err != nil {
+			return err
+		}
+		y, m, d := to.Date()
+		k.RunFrom(time.Date(y, m, d, now.Hour(), now.Minute(), now.Second(), 0, time.Local))
+		return k.Changed(ctx, q, a, "demo", "day", "moved on", now.Format(time.DateOnly), to.Format(time.DateOnly))
+	})
 }
 
 // StandAt lets the nursery's clock stand at one moment.
-func (k *Kernel) StandAt(at time.Time) { k.clock = func() time.Time { return at } }
+func (k *Kernel) StandAt(at time.Time) { k.run(func() time.Time { return at }) }
 
 // SeedCodes draws codes from a source that gives the same ones each time, as
 // the made-up nursery does.
 func (k *Kernel) SeedCodes(r *mrand.Rand) { k.codes = func() *mrand.Rand { return r } }
 
 // Now is the nursery's time.
-func (k *Kernel) Now() time.Time { return k.clock() }
+func (k *Kernel) Now() time.Time { return (*k.clock.Load())() }
 
 // Today is the nursery's day.
-func (k *Kernel) Today() time.Time { return season.DayOf(k.clock()) }
+func (k *Kernel) Today() time.Time { return season.DayOf(k.Now()) }
 
 // Facts reads the house's facts: what is needed, and what is always there.
 func (k *Kernel) Facts(ctx context.Context, needs ...snapshot.Need) (*snapshot.Snapshot, error) {

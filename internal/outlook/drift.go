@@ -49,8 +49,8 @@ func (n *Nursing) Drift(p snapshot.Place, gs []Growing) (Drift, bool) {
 	return d, d.Out || d.Tags > 0
 }
 
-// Drifts lists the healing places that are out of their band or move looks.
-func (n *Nursing) Drifts(gs []Growing) []Drift {
+// DriftsOf lists the healing places that are out of their band or move looks.
+func DriftsOf(n *Nursing, gs []Growing) []Drift {
 	var out []Drift
 	for _, p := range n.F.Places {
 		if p.Kind == "heal" {
@@ -64,13 +64,13 @@ func (n *Nursing) Drifts(gs []Growing) []Drift {
 
 // GrowRisks are the places where grafts heal that are off, what is late of what
 // follows, and what stands tender in frost or heat.
-func (n *Nursing) GrowRisks(gs []Growing, beds []Bed) []Risk {
+func GrowRisks(n *Nursing, gs []Growing, beds []Bed) []Risk {
 	var out []Risk
-	for _, d := range n.Drifts(gs) {
+	for _, d := range DriftsOf(n, gs) {
 		says, do := words.Drifts(d.NowC, d.SetC, d.Out, d.Days, d.Tags)
 		out = append(out, Risk{Where: d.Place, Says: says, Do: do, Path: "/heal/place?name=" + d.Place, worst: badness["warmth"]})
 	}
-	for _, x := range n.Exposed(gs) {
+	for _, x := range ExposedOf(n, gs) {
 		says, do := words.Exposed(x.C, x.Frost, x.Tender)
 		out = append(out, Risk{Where: x.Place, Says: says, Do: do, Path: "/grow", worst: badness["frost"]})
 	}

@@ -10,6 +10,7 @@ import (
 	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
+	"unionknot/internal/snapshot"
 	"unionknot/internal/words"
 )
 
@@ -29,9 +30,9 @@ const (
 	entriesBack  = 60
 )
 
-// Entries are the calendar of the house, or with a worker what is theirs of it: bench
+// EntriesOf is the calendar of the house, or with a worker what is theirs of it: bench
 // days, what is due where, and windows that open and shut.
-func (n *Nursing) Entries(gs []Growing, worker int64) []Entry {
+func EntriesOf(n *Nursing, gs []Growing, worker int64) []Entry {
 	var out []Entry
 	type key struct {
 		batch, place string
@@ -63,9 +64,9 @@ func (n *Nursing) Entries(gs []Growing, worker int64) []Entry {
 			e.Title = words.CalendarTitle(k.Name, k.N, trees[id], g.Variety+" on "+g.StockType, g.Stands())
 		}
 	}
-	out = append(out, n.benchDays(worker)...)
+	out = append(out, benchDays(n.F, worker)...)
 	if worker == 0 {
-		out = append(out, n.windows()...)
+		out = append(out, windows(n.F)...)
 	}
 	slices.SortStableFunc(out, func(a, b Entry) int { return cmp.Or(a.From.Compare(b.From), strings.Compare(a.UID, b.UID)) })
 	return out
@@ -81,13 +82,13 @@ func placeSum(place string) uint32 {
 }
 
 // benchDays are the days on which tags wait at the bench, of all or of one worker.
-func (n *Nursing) benchDays(worker int64) []Entry {
+func benchDays(f *snapshot.Snapshot, worker int64) []Entry {
 	type day struct {
 		day time.Time
 		who string
 	}
 	grafts := map[day]int{}
-	for _, t := range n.F.OpenTags() {
+	for _, t := range f.OpenTags() {
 		if worker == 0 || t.Has(worker) {
 			grafts[day{t.Day, map[bool]string{true: t.Worker}[worker != 0]}] += max(0, t.Planned-t.Tied)
 		}
@@ -102,13 +103,13 @@ func (n *Nursing) benchDays(worker int64) []Entry {
 
 // windows are when techniques open and shut, for each season group of what grows or
 // was made.
-func (n *Nursing) windows() []Entry {
+func windows(f *snapshot.Snapshot) []Entry {
 	var out []Entry
-	for _, g := range n.F.Groups {
-		cal := n.F.Around(g.Key)
-		for _, t := range n.F.Techniques {
+	for _, g := range f.Groups {
+		cal := f.Around(g.Key)
+		for _, t := range f.Techniques {
 			for _, w := range t.Windows(cal, nil, technique.InRow) {
-				if w.To.Before(n.F.Today) || w.From.After(n.F.Today.AddDate(0, 0, entriesAhead)) {
+				if w.To.Before(f.Today) || w.From.After(f.Today.AddDate(0, 0, entriesAhead)) {
 					continue
 				}
 				id := fmt.Sprintf("window-%s-%s-%d", g.Key, t.Key, w.From.Year())

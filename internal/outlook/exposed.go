@@ -18,7 +18,7 @@ type Rain struct {
 }
 
 // RainOf says what of what is due must not wait, and what a day more costs.
-func (n *Nursing) RainOf(beds []Bed) Rain {
+func RainOf(beds []Bed) Rain {
 	var r Rain
 	for _, b := range beds {
 		for _, s := range b.Steps {
@@ -49,9 +49,9 @@ const (
 	tenderFor  = 70 // days after the scion starts
 )
 
-// Exposed lists the places that are too cold or too hot for what stands tender there:
+// ExposedOf lists the places that are too cold or too hot for what stands tender there:
 // by the place's own last reading of today, or in the row by the site's low.
-func (n *Nursing) Exposed(gs []Growing) []Exposed {
+func ExposedOf(n *Nursing, gs []Growing) []Exposed {
 	tender := map[string]int{}
 	name := map[string]string{}
 	inRow := map[string]bool{}
@@ -110,8 +110,8 @@ type YearLine struct {
 	HasNext                    bool
 }
 
-// Years draws each year's work together, the newest first.
-func (n *Nursing) Years(gs []Growing, cohorts []store.Cohort, rows []store.InRow) []YearLine {
+// YearsOf draws each year's work together, the newest first.
+func YearsOf(n *Nursing, gs []Growing, cohorts []store.Cohort, rows []store.InRow) []YearLine {
 	var out []YearLine
 	at := func(year int, bud bool) *YearLine {
 		i := slices.IndexFunc(out, func(l YearLine) bool { return l.Year == year && l.Bud == bud })

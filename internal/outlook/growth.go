@@ -57,7 +57,7 @@ func NursingOf(f *snapshot.Snapshot) *Nursing {
 	n := &Nursing{F: f, Today: aftercare.DayOf(f.Today), ways: aftercare.WaysOf(f.Answers()), film: f.Answers().BudCovered(),
 		calendars: map[string]aftercare.Calendar{}, usual: map[string]aftercare.Calendar{}, boxes: map[string]*aftercare.Box{},
 		weeks: map[string]int{}, first: f.Today.Year() - 1, loses: map[aftercare.Name]float64{}}
-	for _, r := range f.LateRecords {
+	for _, r := range f.Late {
 		if k, ok := aftercare.NameOf(r.Knot); ok {
 			n.loses[k] = aftercare.Learned(k, r.Weeks, r.Lost)
 		}
@@ -362,7 +362,7 @@ func (n *Nursing) rounds(b *Bed) {
 		if !strings.EqualFold(r.Place, b.Place) {
 			continue
 		}
-		d := RoundDue{Round: r, Due: r.From}
+		d := RoundDue{Round: r, Due: r.From.Time}
 		if r.LastAt != nil {
 			d.Due = dayOf(*r.LastAt).AddDate(0, 0, r.Every)
 			if open := r.LastAt.Add(time.Duration(r.Reentry) * time.Hour); r.Reentry > 0 && open.After(n.F.At) && open.After(b.Closed) {

@@ -327,7 +327,7 @@ func (r *OrderSizer) reckonedBy(o store.Order, n *Need) (how words.Reckoned, pas
 			return words.BySummers, passed
 		}
 	}
-	for _, t := range r.takingWood(o.VarietyID) {
+	for _, t := range takingWood(r, o.VarietyID) {
 		b := bs[t.Key]
 		if b.Take.Mean() > passed.mean() {
 			passed = b
@@ -348,7 +348,7 @@ func (r *OrderSizer) reckonedBy(o store.Order, n *Need) (how words.Reckoned, pas
 
 // takingWood gives the techniques that take some of a variety's wood by its buds and
 // state; where there is no wood, or none takes it, more will be cut for any.
-func (r *OrderSizer) takingWood(variety int64) []technique.Technique {
+func takingWood(r *OrderSizer, variety int64) []technique.Technique {
 	bs := r.Beds.Bundles(variety)
 	out := slices.DeleteFunc(slices.Clone(r.F.Techniques), func(t technique.Technique) bool {
 		return !slices.ContainsFunc(bs, func(b KeptPile) bool { return t.MisfitOfWood(b.State, b.BudsPerPiece).Limit == "" })

@@ -12,6 +12,7 @@ import (
 	"unionknot/internal/core/working"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // oClock is a time of day, in hours.
@@ -79,7 +80,7 @@ func (h Hand) Working() working.Working {
 		Says: "Grafts tied on tags begun and finished in one go, against what the house's rates give in the same time. The house's " +
 			"rate counts as a hundred grafts, so that few tags do not say much.",
 		Inputs: []working.Input{{Name: "Tags", Value: fmt.Sprintf("%d, of %.0f grafts", h.Tags, h.Grafts), Source: source},
-			{Name: "The house's rate is worth", Value: fmt.Sprintf("%.0f grafts", pace.Weight), Source: working.HouseDefault}},
+			{Name: words.RateIsWorth, Value: fmt.Sprintf("%.0f grafts", pace.Weight), Source: working.HouseDefault}},
 	}
 }
 

@@ -33,8 +33,7 @@ const (
 	Rest                // 1: threads of batches that are on no tag
 	Names               // 2: varieties and stock types
 	Mothers             // 2: plants of the open orders' varieties, and the bundle cut last of each
-	Growing             // 2: finished tags of which something lives, with what was done to them
-	Rounds              // 2: rounds of places, and whether today is rained off
+	Growing             // 2: finished tags of which something lives, with what was done to them; rounds of places, and rain
 )
 
 // Snapshot is the house's facts at one moment. Shared parts are never written
@@ -47,22 +46,19 @@ type Snapshot struct {
 	*Calendars
 	*People
 
-	Orders     []store.Order
-	Lots       []store.LotPile
-	Bundles    []store.BundlePile
-	Places     []Place
-	Looks      []store.Look // newest first
-	Tags       []store.Tag  // open, or not yet counted, by id
-	Rest       []store.RestThread
-	Varieties  []store.Variety
-	StockTypes []store.StockType
-	Plants     []store.Plant // by code
-	LastCut    []store.Bundle
-	Growing    []store.GrowTag // by id
-	Rounds     []store.Round
-	RainedOff  bool // today's walks
-
-	LateRecords []store.LateRecord // what being late with steps cost here
+	Orders          []store.Order
+	Lots            []store.LotPile
+	Bundles         []store.BundlePile
+	Places          []Place
+	Looks           []store.Look // newest first
+	Tags            []store.Tag  // open, or not yet counted, by id
+	Rest            []store.RestThread
+	Varieties       []store.Variety
+	StockTypes      []store.StockType
+	Plants          []store.Plant // by code
+	LastCut         []store.Bundle
+	Growing         []store.GrowTag // by id
+	store.GrowFacts                 // rounds, rain, and what being late with steps costs here
 }
 
 // lateCauses are the causes of loss that steps done late are known for.
@@ -167,11 +163,7 @@ func (r *Reader) read(ctx context.Context, q store.Q, share bool, needs []Need) 
 			}
 		case Growing:
 			if s.Growing, err = q.GrowingTags(ctx); err == nil {
-				s.LateRecords, err = q.LateRecords(ctx, lateCauses)
-			}
-		case Rounds:
-			if s.Rounds, err = q.Rounds(ctx); err == nil {
-				s.RainedOff, err = q.RainedOff(ctx, s.Today)
+				s.GrowFacts, err = q.GrowFacts(ctx, lateCauses, s.Today)
 			}
 		case Mothers:
 			err = s.readMothers(ctx, q)

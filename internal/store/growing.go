@@ -167,27 +167,39 @@ func (q Q) AddTreeMoves(ctx context.Context, ms []TreeMove) error {
 // LateRecord is what being late with a step cost: tree-weeks late, and trees of those
 // tags that were lost to a cause after.
 type LateRecord struct {
-	Knot  string  `db:"knot"`
-	Cause string  `db:"cause"`
-	Weeks float64 `db:"weeks"`
-	Lost  int     `db:"lost"`
+	Knot  string  `json:"knot"`
+	Weeks float64 `json:"weeks"`
+	Lost  int     `json:"lost"`
 }
 
-// LateRecords sums the steps that were done late, with what was lost since to the
-// causes that they are known for.
-func (q Q) LateRecords(ctx context.Context, causes map[string]string) (rs []LateRecord, err error) {
+// GrowFacts are what what grows is weighed by, beside itself.
+type GrowFacts struct {
+	Late      List[LateRecord] `db:"late"`
+	Rounds    List[Round]      `db:"rounds"`
+	RainedOff bool             `db:"rained"`
+}
+
+// GrowFacts sums the steps that were done late, with what was lost since to the causes
+// that they are known for, and lists the rounds that go on; rained says whether the
+// walks of a day are off.
+func (q Q) GrowFacts(ctx context.Context, causes map[string]string, on time.Time) (f GrowFacts, err error) {
 	var knots, names []string
 	for k, c := range causes {
 		knots, names = append(knots, k), append(names, c)
 	}
-	err = q.all(ctx, &rs, `select u.k as knot, u.c as cause, sum(d.late_days / 7.0 * d.trees)::float8 as weeks,
-		sum((select coalesce(sum(m.n), 0) from tree_move m where m.tag_id = d.tag_id and m.cause = u.c and m.on_day >= d.on_day
-			and m.undone_at is null) + (select coalesce(sum(x.n), 0) from take_count c join count_cause x on x.count_id = c.id
-			where c.tag_id = d.tag_id and c.counted_on >= d.on_day and x.cause = u.c
-				and not exists (select 1 from take_count r where r.replaces_id = c.id)))::int as lost
-		from unnest($1::text[], $2::text[]) u(k, c) join step_done d on d.knot = u.k and d.late_days > 0 and d.undone_at is null
-		group by 1, 2`, knots, names)
-	return rs, err
+	err = q.get(ctx, &f, `select exists (select 1 from rained_off where on_day = $3) as rained,
+		(select json_agg(json_build_object('id', r.id, 'place', r.place, 'what', r.what, 'note', r.note, 'every', r.every_days,
+			'reentry', r.reentry_hours, 'from', r.from_day, 'last', d.at, 'by', p.name) order by lower(r.place), r.what, r.id) from round r
+			left join lateral (select at, person_id from round_done d where d.round_id = r.id and undone_at is null order by at desc limit 1) d on true
+			left join person p on p.id = d.person_id where r.ended_on is null)::text as rounds,
+		(select json_agg(x) from (select u.k as knot, sum(d.late_days / 7.0 * d.trees)::float8 as weeks,
+			sum((select coalesce(sum(m.n), 0) from tree_move m where m.tag_id = d.tag_id and m.cause = u.c and m.on_day >= d.on_day
+				and m.undone_at is null) + (select coalesce(sum(x.n), 0) from take_count c join count_cause x on x.count_id = c.id
+				where c.tag_id = d.tag_id and c.counted_on >= d.on_day and x.cause = u.c
+					and not exists (select 1 from take_count r where r.replaces_id = c.id)))::int as lost
+			from unnest($1::text[], $2::text[]) u(k, c) join step_done d on d.knot = u.k and d.late_days > 0 and d.undone_at is null
+			group by 1) x)::text as late`, knots, names, on)
+	return f, err
 }
 
 // ActKnown says whether an act was kept before.
@@ -310,31 +322,22 @@ func (q Q) DropKnotRule(ctx context.Context, rule string) error {
 
 // Round is work on a place that comes again.
 type Round struct {
-	ID      int64      `db:"id"`
-	Place   string     `db:"place"`
-	What    string     `db:"what"`
-	Note    string     `db:"note"`
-	Every   int        `db:"every_days"`
-	Reentry int        `db:"reentry_hours"`
-	From    time.Time  `db:"from_day"`
-	EndedOn *time.Time `db:"ended_on"`
-	MadeAt  time.Time  `db:"made_at"`
-	LastAt  *time.Time `db:"last_at"`
-	LastBy  *string    `db:"last_by"`
-}
-
-// Rounds lists those that go on, by place.
-func (q Q) Rounds(ctx context.Context) (rs []Round, err error) {
-	err = q.all(ctx, &rs, `select r.*, d.at as last_at, p.name as last_by from round r
-		left join lateral (select at, person_id from round_done d where d.round_id = r.id and undone_at is null order by at desc limit 1) d on true
-		left join person p on p.id = d.person_id where r.ended_on is null order by lower(r.place), r.what, r.id`)
-	return rs, err
+	ID      int64      `json:"id"`
+	Place   string     `json:"place" db:"place"`
+	What    string     `json:"what" db:"what"`
+	Note    string     `json:"note" db:"note"`
+	Every   int        `json:"every" db:"every_days"`
+	Reentry int        `json:"reentry" db:"reentry_hours"` // hours for which it closes the place
+	From    Day        `json:"from"`
+	LastAt  *time.Time `json:"last"`
+	LastBy  *string    `json:"by"`
 }
 
 // AddRound keeps one.
-func (q Q) AddRound(ctx context.Context, r Round) error {
-	return q.named(ctx, `insert into round (place, what, note, every_days, reentry_hours, from_day, made_at)
-		values (:place, :what, :note, :every_days, :reentry_hours, :from_day, :made_at)`, r)
+func (q Q) AddRound(ctx context.Context, r Round, at time.Time) error {
+	_, err := q.exec(ctx, `insert into round (place, what, note, every_days, reentry_hours, from_day, made_at)
+		values ($1, $2, $3, $4, $5, $6, $7)`, r.Place, r.What, r.Note, r.Every, r.Reentry, r.From.Time, at)
+	return err
 }
 
 // EndRound ends one on a day.
@@ -348,12 +351,6 @@ func (q Q) AddRoundDone(ctx context.Context, act string, round, by int64, at tim
 	_, err := q.exec(ctx, `insert into round_done (act, round_id, at, person_id) values ($1, $2, $3, $4) on conflict do nothing`,
 		act, round, at, by)
 	return err
-}
-
-// RainedOff says whether the walks of a day were rained off.
-func (q Q) RainedOff(ctx context.Context, on time.Time) (off bool, err error) {
-	err = q.get(ctx, &off, `select exists (select 1 from rained_off where on_day = $1)`, on)
-	return off, err
 }
 
 // SetRainedOff notes it, or takes it back.

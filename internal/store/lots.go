@@ -169,15 +169,6 @@ func (q Q) Tapers(ctx context.Context, lot int64) (ts []LotTaper, err error) {
 
 // FailedLot is a lot with stocks whose graft failed and that have not come back.
 type FailedLot struct {
-	Code string `db:"code"`
-	N    int    `db:"n"`
-}
-
-// FailedLots lists them, the most stocks first; since is the day of work from which
-// they are looked for, and cameBack the ledger's code of those that came back.
-func (q Q) FailedLots(ctx context.Context, since time.Time, cameBack string) (fs []FailedLot, err error) {
-	err = q.all(ctx, &fs, `select l.code, x.n from (select t.lot_id, sum(c.dead)::int - coalesce((select sum(g.n) from stock_ledger g where
-		g.lot_id = t.lot_id and g.reason = $2), 0)::int as n from tag t join take_count c on c.id = t.look_id where t.day >= $1 and c.dead > 0
-		group by t.lot_id) x join stock_lot l on l.id = x.lot_id where x.n > 0 order by x.n desc, l.code limit 12`, since, cameBack)
-	return fs, err
+	Code string `json:"code"`
+	N    int    `json:"n"`
 }

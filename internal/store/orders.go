@@ -63,7 +63,8 @@ const orderSelect = `select o.*, v.name as variety, v.genus, v.section, s.name a
 			select h.technique, h.n as rest, 0 as bench, 0 as healing from batch b join batch_thread h on h.batch_id = b.id
 				where b.order_id = o.id and b.undone_at is null
 			union all select t.technique, -t.planned, case when t.finished_at is null then greatest(t.planned, t.tied) else 0 end,
-				case when t.finished_at is not null then greatest(t.tied - coalesce(c.taken + c.doubtful + c.dead, t.lost_since + t.gone_since), 0) else 0 end
+				case when t.finished_at is not null then greatest(t.tied - coalesce(c.taken + c.doubtful + c.dead
+					+ t.gone - t.gone_since, t.lost_since + t.gone), 0) else 0 end
 				from batch b join tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
 				where b.order_id = o.id and b.undone_at is null) u group by 1) x
 		where x.rest > 0 or x.bench > 0 or x.healing > 0)::text as made,

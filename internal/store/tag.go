@@ -273,6 +273,8 @@ type TagState struct {
 	FinishedAt *time.Time `db:"finished_at"`
 	Standing   int        `db:"standing"` // alive or doubtful by the look that stands, less what was lost or went since
 	Gone       int        `db:"gone"`     // sold or planted
+	GoneSince  int        `db:"gone_since"`
+	LookID     *string    `db:"look_id"` // the count that stands
 	TagSums
 }
 
@@ -291,7 +293,7 @@ type TagSums struct {
 }
 
 const tagState = `select id, code, batch_id, lot_id, bundle_id, worker_id, tier_id, planned, buds, started_at, finished_at,
-	standing, gone, tied, spoiled_stock, spoiled_wood, dropped, set_aside, since_wipe, refused, stock_back, wood_back, pace_hours from tag `
+	standing, gone, gone_since, look_id::text as look_id, tied, spoiled_stock, spoiled_wood, dropped, set_aside, since_wipe, refused, stock_back, wood_back, pace_hours from tag `
 
 // LockTag holds a tag until the transaction ends.
 func (q Q) LockTag(ctx context.Context, code string) (t TagState, err error) {

@@ -98,22 +98,43 @@ type Pace struct {
 
 // WorkerPace is a stretch of a worker's.
 type WorkerPace struct {
-	WorkerID int64 `db:"worker_id"`
-	Pace
+	WorkerID int64     `json:"worker"`
+	From     time.Time `json:"from"`
+	N        int       `json:"n"`
 }
 
-// PacesOf gives workers' tied grafts by ten minutes since a time.
-func (q Q) PacesOf(ctx context.Context, workers []int64, since time.Time) (ps []WorkerPace, err error) {
-	err = q.all(
-		ctx,
-		&ps,
-		`select person_id as worker_id, to_timestamp(floor(extract(epoch from at) / 600) * 600) as from_at, sum(n)::int as n from tally y
-		where person_id = any($1) and kind = 'tied' and at >= $2 and held is null
-		and not exists (select 1 from tally u where u.undoes = y.id and u.held is null) group by 1, 2 order by 1, 2`,
-		workers,
-		since,
-	)
-	return ps, err
+// NewBatch is a batch made and not shared out.
+type NewBatch struct {
+	Code      string `json:"code"`
+	Variety   string `json:"variety"`
+	StockType string `json:"stock"`
+	Grafts    int    `json:"grafts"`
+}
+
+// GoingOn is what goes on at the benches, and what waits to be taken up.
+type GoingOn struct {
+	Paces   List[WorkerPace] `db:"paces"`   // of those with a live tag, by ten minutes
+	Batches List[NewBatch]   `db:"batches"` // to share out, newest first
+	Failed  List[FailedLot]  `db:"failed"`  // lots with stocks whose graft failed and that have not come back
+}
+
+// GoingOn gathers it: paces since a time, failed stocks of work since a day; cameBack is
+// the ledger's code of those that came back.
+func (q Q) GoingOn(ctx context.Context, since, failedFrom time.Time, cameBack string) (g GoingOn, err error) {
+	err = q.get(ctx, &g, `select
+		(select json_agg(json_build_object('worker', x.person_id, 'from', x.at, 'n', x.n) order by x.person_id, x.at) from (
+			select person_id, to_timestamp(floor(extract(epoch from at) / 600) * 600) as at, sum(n)::int as n from tally y
+			where person_id in (select worker_id from tag where finished_at is null and started_at is not null) and kind = 'tied' and at >= $1
+			and held is null and not exists (select 1 from tally u where u.undoes = y.id and u.held is null) group by 1, 2) x)::text as paces,
+		(select json_agg(json_build_object('code', b.code, 'variety', v.name, 'stock', s.name, 'grafts', b.grafts) order by b.id desc)
+			from batch b join orders o on o.id = b.order_id join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
+			where b.undone_at is null and b.untagged > 0 and b.tagged = 0)::text as batches,
+		(select json_agg(json_build_object('code', f.code, 'n', f.n)) from (select l.code, x.n from (select t.lot_id, sum(c.dead)::int
+			- coalesce((select sum(g.n) from stock_ledger g where g.lot_id = t.lot_id and g.reason = $3), 0)::int as n
+			from tag t join take_count c on c.id = t.look_id where t.day >= $2 and c.dead > 0
+			group by t.lot_id) x join stock_lot l on l.id = x.lot_id where x.n > 0 order by x.n desc, l.code limit 12) f)::text as failed`,
+		since, failedFrom, cameBack)
+	return g, err
 }
 
 // PaceOf gives a worker's tied grafts by ten minutes since a time.

@@ -73,6 +73,14 @@ func (h *house) screens(t *testing.T) map[string]string {
 		"ways":          "/bench/days/ways",
 		"lacking order": "/orders/O-51",
 		"find":          "/find?q=lantern",
+		"heal place":    "/heal/place?name=callus+box+2",
+		"grow on":       "/grow",
+		"walk":          "/grow/walk",
+		"week":          "/grow/week",
+		"pipeline":      "/grow/years",
+		"follows":       "/grow/days",
+		"grows":         "/grow/tags/" + h.one(t, `select code from tag where buds = 2 and standing > 0 order by id limit 1`),
+		"demo":          "/demo",
 		"lost":          "/nowhere",
 	}
 }
@@ -138,8 +146,8 @@ func TestAHandAndALookerSeeOnlyTheirStages(t *testing.T) {
 			" ",
 		)
 	}
-	assert.Equal(t, "1Today 6Bench 7Heal 9Results", stages("ansel"))
-	assert.Equal(t, "1Today 2Orders 3Stock 4Wood 5Match 6Bench 7Heal 9Results", stages("vera"))
+	assert.Equal(t, "1Today 6Bench 7Heal 8Growon 9Results", stages("ansel"))
+	assert.Equal(t, "1Today 2Orders 3Stock 4Wood 5Match 6Bench 7Heal 8Growon 9Results", stages("vera"))
 	b := h.browser(t, 1280, 800)
 	b.signIn("vera")
 	b.goTo("/match/O-48")

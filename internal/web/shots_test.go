@@ -27,10 +27,11 @@ func TestShots(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, s := range [][2]string{{"today", "/today"}, {"orders", "/orders"}, {"order", "/orders/O-55"}, {"lot", "/stock/lots/L-188"},
-		{"season", "/season/pome"}, {"wood", "/wood"}, {"store", "/wood/store"}, {"collect", "/wood/collect"},
+		{"season", "/season/pome"}, {"wood", "/wood"}, {"store", "/wood/store"},
 		{"programme", "/match/programme"}, {"match", "/match/O-48"}, {"union", "/match/union?kind=whip-and-tongue&stock=9.5&scion=7.8"},
 		{"bench-card", "/bench/tags/" + live},
-		{"heal", "/heal"}, {"results", "/results"}, {"trace", "/trace/tag/" + live}, {"house", "/house"}} {
+		{"box", "/heal/place?name=callus+box+2"}, {"grow", "/grow"}, {"pipeline", "/grow/years"}, {"results", "/results"},
+		{"trace", "/trace/tag/" + live}} {
 		b.goTo(s[1])
 		b.shot(dir, s[0])
 	}
@@ -43,10 +44,11 @@ func TestShots(t *testing.T) {
 	b.sees("are planned")
 	b.goTo("/bench/days")
 	b.shot(dir, "days")
-	b.goTo("/bench/day/2027-02-24")
-	b.shot(dir, "day")
 	phone := h.browser(t, 390, 844)
 	phone.signIn("maud")
 	phone.goTo("/heal/" + due)
 	phone.shot(dir, "count-phone")
+	phone.goTo("/grow/walk#row 14")
+	phone.sees("row 14")
+	phone.shot(dir, "walk-phone")
 }

@@ -371,3 +371,63 @@ func Exposed(c float64, frost bool, trees int) (says, do string) {
 func LateStep(k aftercare.Name, n int, w aftercare.Window, today aftercare.Day, trees int) string {
 	return fmt.Sprintf("%s (%d trees): %s", KnotSays(k, n), trees, WindowSays(w, today))
 }
+
+// DemoDayAhead says that a demo's day moves on alone.
+const DemoDayAhead = "The demo's day moves on, never back: make demo-reset begins anew."
+
+// ruleSays names the numbers of a step, and from which day they are counted.
+var ruleSays = map[aftercare.Rule][2]string{
+	"callus-in-the-row":                 {"callus in the row", "the graft"},
+	"first-look":                        {"first look", "the graft"},
+	"first-look-t-bud":                  {"first look, T-bud", "the graft"},
+	"first-look-t-bud-under-film":       {"first look, T-bud under film", "the graft"},
+	"first-look-chip":                   {"first look, chip", "the graft"},
+	"first-look-bark-flap":              {"first look, bark flap", "the graft"},
+	"take-look":                         {"take look", "the start of growth"},
+	"pot":                               {"pot", "callus"},
+	"open-cover":                        {"open cover", "the graft"},
+	"cover-off":                         {"cover off", "35 days, or growth"},
+	"cover-off-growth-seen":             {"cover off, growth seen", "growth seen"},
+	"loosen-tie":                        {"loosen tie", "6 weeks, or 4 after growth"},
+	"untie":                             {"untie", "the tie's weeks, or 4 after growth"},
+	"untie-loosened":                    {"untie, loosened", "the loosening"},
+	"untie-sleeping-t-bud":              {"untie, sleeping T-bud", "the bud"},
+	"untie-sleeping-chip":               {"untie, sleeping chip", "the bud"},
+	"untie-late-winter":                 {"untie, late winter", "bud swell"},
+	"untie-growing-t-bud":               {"untie, growing T-bud", "the bud"},
+	"untie-growing-chip":                {"untie, growing chip", "the first look"},
+	"untie-bark-flap":                   {"untie, bark flap", "the first look"},
+	"bind-low":                          {"bind low", "the first look"},
+	"low-tie-off":                       {"low tie off", "binding low"},
+	"bud-look":                          {"bud look", "bud swell"},
+	"head-back-late-winter":             {"head back, late winter", "bud swell"},
+	"head-back-seasons-end":             {"head back, season's end", "rest"},
+	"head-back-1":                       {"head back 1", "the bud, or a week after potting"},
+	"head-back-2":                       {"head back 2", "the first look, or 14 days after that"},
+	"cut-back-bark-flap":                {"cut back, bark flap", "the first look, each 30 days"},
+	"cut-back-side-veneer":              {"cut back, side veneer", "14 days after growth, each 30 days"},
+	"cane-bench":                        {"cane, bench", "potting"},
+	"cane-row":                          {"cane, row", "the start of growth"},
+	"tie-shoot":                         {"tie shoot", "the start of growth"},
+	"loosen-shoot":                      {"loosen shoot", "the tying, each 30 days"},
+	"pinch":                             {"pinch", "the start of growth"},
+	"choose-shoot":                      {"choose shoot", "the start of growth"},
+	"choose-shoot-at-once":              {"choose shoot, at once", "the start of growth"},
+	"suckers":                           {"suckers", "each 12 days"},
+	"second-look-seasons-end-not-known": {"second look, season's end not known", "the graft"},
+	"guard":                             {"guard", "the first hard frost"},
+	"lift":                              {"lift", "rest"},
+	"fit-to-sell":                       {"fit to sell", "when all of it is done"},
+}
+
+// RuleSays names the numbers of a step, and says from which day they are counted.
+func RuleSays(r aftercare.Rule) (name, from string) {
+	s := ruleSays[r]
+	return Capital(s[0]), s[1]
+}
+
+// RateIsWorth names how much the house's rate of grafts an hour counts for.
+const RateIsWorth = "The house's rate is worth"
+
+// FewerThanWent says that a count leaves fewer than were lost or sold after it.
+const FewerThanWent = "More were lost or sold since that look than this count leaves. Take those back first, on the tag's page in Grow on."

@@ -185,7 +185,7 @@ func TestAHousesOwnNumbersCount(t *testing.T) {
 	m := &aftercare.Made{Technique: "t-bud", Wood: "ripe green", Healing: aftercare.InTheRow, Tie: "rubber", Buds: 1,
 		Finished: day("2026-08-02"), Calendar: site(0)}
 	require.True(t, m.Sleeps())
-	m.Numbers = aftercare.Numbers{"first look, T-bud": {10, 11, 20}}
+	m.Numbers = aftercare.Numbers{"first-look-t-bud": {10, 11, 20}}
 	m.Weeks = -1
 	assert.Equal(t, aftercare.Window{From: day("2026-08-12"), Best: day("2026-08-13"), By: day("2026-08-22")}, m.FirstLook())
 	for _, k := range m.Plan().Knots {

@@ -4,6 +4,8 @@ import (
 	"math"
 	"sort"
 	"time"
+
+	"unionknot/internal/core/ways"
 )
 
 // Reading is a healing place's temperature in °C at a time.
@@ -17,8 +19,8 @@ const (
 	ColdCallus = "cold callus"
 	CoolRoom   = "cool room"
 	WarmUnion  = "warm union"
-	PotAtOnce  = "pot at once"
-	InTheRow   = "in the row"
+	PotAtOnce  = ways.PotAtOnce
+	InTheRow   = ways.InTheRow
 )
 
 const (

@@ -283,7 +283,7 @@ func (p *plan) growth() {
 			}
 		}
 		p.head2 = max(p.looked, p.heads+14)
-		set(p.made(HeadBack, 2, p.rule("head back 2", p.head2)) + 10)
+		set(p.made(HeadBack, 2, p.rule("head-back-2", p.head2)) + 10)
 	case p.row():
 		set(p.Finished + 30)
 	case p.underway:
@@ -302,20 +302,20 @@ func (p *plan) ties() {
 	}
 	p.add(FirstLook, 0, hangs, p.look)
 	if p.Boxed() && !p.bud() {
-		p.add(TakeLook, 0, OnGrowth, p.rule("take look", g))
+		p.add(TakeLook, 0, OnGrowth, p.rule("take-look", g))
 	}
 	if p.Boxed() {
 		p.add(Pot, 0, OnCallus, p.rule("pot", p.out.Callused.Best))
 	}
 	if p.Cover {
-		p.add(OpenCover, 0, OnFinish, p.rule("open cover", f))
+		p.add(OpenCover, 0, OnFinish, p.rule("open-cover", f))
 		if d, ok := p.on(GrowthSeen, 0); ok {
-			p.add(CoverOff, 0, OnGrowth, p.rule("cover off, growth seen", d))
+			p.add(CoverOff, 0, OnGrowth, p.rule("cover-off-growth-seen", d))
 		} else {
-			p.add(CoverOff, 0, OnGrowth, p.rule("cover off", max(f+35, g)))
+			p.add(CoverOff, 0, OnGrowth, p.rule("cover-off", max(f+35, g)))
 		}
 	}
-	loosen := p.rule("loosen tie", max(f+42, g+28))
+	loosen := p.rule("loosen-tie", max(f+42, g+28))
 	if p.Tie == "pvc" && !p.bud() && p.Technique != BarkFlap {
 		p.add(LoosenTie, 0, OnGrowth, loosen)
 	}
@@ -323,9 +323,9 @@ func (p *plan) ties() {
 		p.untie(w, loosen)
 	}
 	if p.Technique == BarkFlap {
-		low := p.rule("bind low", l)
+		low := p.rule("bind-low", l)
 		p.add(BindLow, 0, OnLook, low)
-		p.add(LowTieOff, 0, OnStep, p.rule("low tie off", p.made(BindLow, 0, low)))
+		p.add(LowTieOff, 0, OnStep, p.rule("low-tie-off", p.made(BindLow, 0, low)))
 	}
 }
 
@@ -333,19 +333,19 @@ func (p *plan) untie(weeks int, loosen Window) {
 	f, l := p.Finished, p.looked
 	switch {
 	case p.sleeps && p.Ways.TiesLate:
-		p.add(Untie, 0, OnSwell, p.rule("untie, late winter", p.wakes))
+		p.add(Untie, 0, OnSwell, p.rule("untie-late-winter", p.wakes))
 	case p.sleeps && p.Technique == TBud:
-		p.add(Untie, 0, OnFinish, p.rule("untie, sleeping T-bud", f))
+		p.add(Untie, 0, OnFinish, p.rule("untie-sleeping-t-bud", f))
 	case p.sleeps:
-		p.add(Untie, 0, OnFinish, p.rule("untie, sleeping chip", f))
+		p.add(Untie, 0, OnFinish, p.rule("untie-sleeping-chip", f))
 	case p.Technique == TBud:
-		p.add(Untie, 0, OnFinish, p.rule("untie, growing T-bud", f))
+		p.add(Untie, 0, OnFinish, p.rule("untie-growing-t-bud", f))
 	case p.Technique == ChipBud:
-		p.add(Untie, 0, OnLook, p.rule("untie, growing chip", l))
+		p.add(Untie, 0, OnLook, p.rule("untie-growing-chip", l))
 	case p.Technique == BarkFlap:
-		p.add(Untie, 0, OnLook, p.rule("untie, bark flap", l))
+		p.add(Untie, 0, OnLook, p.rule("untie-bark-flap", l))
 	case p.Tie == "pvc":
-		p.add(Untie, 0, OnStep, p.rule("untie, loosened", p.made(LoosenTie, 0, loosen)))
+		p.add(Untie, 0, OnStep, p.rule("untie-loosened", p.made(LoosenTie, 0, loosen)))
 	default:
 		p.add(Untie, 0, OnGrowth, p.rule("untie", max(f+Day(7*weeks), p.out.Growth+28)))
 	}
@@ -355,13 +355,13 @@ func (p *plan) untie(weeks int, loosen Window) {
 func (p *plan) top() {
 	switch {
 	case p.sleeps:
-		p.add(BudLook, 0, OnSwell, p.rule("bud look", p.wakes))
-		p.headIn, p.hasHead = p.rule("head back, late winter", p.wakes), true
+		p.add(BudLook, 0, OnSwell, p.rule("bud-look", p.wakes))
+		p.headIn, p.hasHead = p.rule("head-back-late-winter", p.wakes), true
 		hangs := OnSwell
 		if p.Ways.HeadAt == ways.HeadSeasonEnd {
 			var rest Day
 			rest, p.hasHead = p.c.after(RestBegin, p.Finished)
-			p.headIn, hangs = p.rule("head back, season's end", rest), OnRest
+			p.headIn, hangs = p.rule("head-back-seasons-end", rest), OnRest
 		}
 		if p.hasHead {
 			p.add(HeadBack, 0, hangs, p.headIn)
@@ -378,15 +378,15 @@ func (p *plan) top() {
 			}
 		}
 	case p.bud():
-		p.add(HeadBack, 1, OnFinish, p.rule("head back 1", p.heads))
-		p.add(HeadBack, 2, OnLook, p.rule("head back 2", p.head2))
+		p.add(HeadBack, 1, OnFinish, p.rule("head-back-1", p.heads))
+		p.add(HeadBack, 2, OnLook, p.rule("head-back-2", p.head2))
 	case p.Technique == BarkFlap:
 		for k := 1; k <= 3; k++ {
-			p.add(CutBack, k, OnLook, p.rule("cut back, bark flap", p.c.outOfRest(p.looked+Day(30*(k-1)))))
+			p.add(CutBack, k, OnLook, p.rule("cut-back-bark-flap", p.c.outOfRest(p.looked+Day(30*(k-1)))))
 		}
 	case p.Technique == SideVeneer:
 		for k := 1; k <= 2; k++ {
-			p.add(CutBack, k, OnGrowth, p.rule("cut back, side veneer", p.out.Growth+14+Day(30*(k-1))))
+			p.add(CutBack, k, OnGrowth, p.rule("cut-back-side-veneer", p.out.Growth+14+Day(30*(k-1))))
 		}
 	}
 }
@@ -397,11 +397,11 @@ func (p *plan) shoots() {
 	switch {
 	case p.sleepsWithSnag():
 	case p.row():
-		p.add(Cane, 0, OnGrowth, p.rule("cane, row", g))
+		p.add(Cane, 0, OnGrowth, p.rule("cane-row", g))
 	default:
-		p.add(Cane, 0, OnPot, p.rule("cane, bench", p.potted))
+		p.add(Cane, 0, OnPot, p.rule("cane-bench", p.potted))
 	}
-	p.add(TieShoot, 0, OnGrowth, p.rule("tie shoot", g))
+	p.add(TieShoot, 0, OnGrowth, p.rule("tie-shoot", g))
 	if d, ok := p.on(TieShoot, 0); ok {
 		end := d + loosenAtMost
 		if first, ok := p.c.from(SlipEnds, g); ok {
@@ -411,7 +411,7 @@ func (p *plan) shoots() {
 		}
 		for k := 1; k <= mostLoosened && d+Day(loosenEvery*k) < end; k++ {
 			if best := d + Day(loosenEvery*k); !p.c.rests(best) {
-				p.add(LoosenShoot, k, OnStep, p.rule("loosen shoot", best))
+				p.add(LoosenShoot, k, OnStep, p.rule("loosen-shoot", best))
 			}
 		}
 	}
@@ -425,9 +425,9 @@ func (p *plan) shoots() {
 			p.add(ChooseShoot, 0, OnSwell, p.headIn)
 		}
 	case p.Ways.OneShoot:
-		p.add(ChooseShoot, 0, OnGrowth, p.rule("choose shoot, at once", g))
+		p.add(ChooseShoot, 0, OnGrowth, p.rule("choose-shoot-at-once", g))
 	default:
-		p.add(ChooseShoot, 0, OnGrowth, p.rule("choose shoot", g))
+		p.add(ChooseShoot, 0, OnGrowth, p.rule("choose-shoot", g))
 	}
 }
 
@@ -462,7 +462,7 @@ func (p *plan) rounds() {
 // ending is the season's end, guards, lifting, and when it is fit to sell.
 func (p *plan) ending() {
 	f := p.Finished
-	second, hangs := p.rule("second look, season's end not known", f), OnFinish
+	second, hangs := p.rule("second-look-seasons-end-not-known", f), OnFinish
 	if p.isEnd && p.isRest {
 		second, hangs = Window{p.ends - 7, min(p.ends+7, p.rest), p.rest}, OnSeason
 	}
@@ -489,5 +489,5 @@ func (p *plan) ending() {
 	case isLifted:
 		fit = max(fit, lifted)
 	}
-	p.add(FitToSell, 0, OnSeason, p.rule("fit to sell", fit))
+	p.add(FitToSell, 0, OnSeason, p.rule("fit-to-sell", fit))
 }

@@ -86,7 +86,7 @@ func (m *Made) Callus() Window {
 		return Window{d, d, d}
 	}
 	if m.row() {
-		return m.rule("callus in the row", m.Finished)
+		return m.rule("callus-in-the-row", m.Finished)
 	}
 	return m.box().Callus(m.Finished)
 }
@@ -122,13 +122,13 @@ func (m *Made) firstLook(callused Window) Window {
 	case m.Boxed():
 		return callused
 	case m.Technique == TBud && m.Film: // by the bud's colour
-		return m.rule("first look, T-bud under film", m.Finished)
+		return m.rule("first-look-t-bud-under-film", m.Finished)
 	case m.Technique == TBud:
-		return m.rule("first look, T-bud", m.Finished)
+		return m.rule("first-look-t-bud", m.Finished)
 	case m.Technique == ChipBud:
-		return m.rule("first look, chip", m.Finished)
+		return m.rule("first-look-chip", m.Finished)
 	case m.Technique == BarkFlap:
-		return m.rule("first look, bark flap", m.Finished)
+		return m.rule("first-look-bark-flap", m.Finished)
 	}
-	return m.rule("first look", m.Finished)
+	return m.rule("first-look", m.Finished)
 }

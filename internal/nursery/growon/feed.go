@@ -58,7 +58,7 @@ func (s *Stage) Feed(ctx context.Context, secret string) (FeedPage, error) {
 	if err != nil {
 		return FeedPage{}, err
 	}
-	f, err := s.Facts(ctx, snapshot.Growing, snapshot.Places, snapshot.Rounds, snapshot.Tags)
+	f, err := s.Facts(ctx, snapshot.Growing, snapshot.Places, snapshot.Tags)
 	if err != nil {
 		return FeedPage{}, err
 	}
@@ -68,7 +68,7 @@ func (s *Stage) Feed(ctx context.Context, secret string) (FeedPage, error) {
 	if feed.PersonID != nil {
 		p.Person, worker = *feed.Person, *feed.PersonID
 	}
-	p.Entries = n.Entries(n.All(), worker)
+	p.Entries = outlook.EntriesOf(n, n.All(), worker)
 	uids, from, to := make([]string, len(p.Entries)), make([]time.Time, len(p.Entries)), make([]time.Time, len(p.Entries))
 	for i, e := range p.Entries {
 		uids[i], from[i], to[i] = e.UID, e.From, e.To

@@ -15,7 +15,7 @@ import (
 )
 
 // growNeeds are the facts that what follows is dated from.
-var growNeeds = []snapshot.Need{snapshot.Growing, snapshot.Places, snapshot.Rounds}
+var growNeeds = []snapshot.Need{snapshot.Growing, snapshot.Places}
 
 // GrowPage is what Grow on shows.
 type GrowPage struct {
@@ -39,7 +39,7 @@ func (s *Stage) Grow(ctx context.Context) (GrowPage, error) {
 	}
 	n := outlook.NursingOf(f)
 	gs := n.All()
-	p := GrowPage{Facts: f, Today: n.Today, Cords: n.Cords(gs), RainedOff: f.RainedOff, Weather: n.Exposed(gs)}
+	p := GrowPage{Facts: f, Today: n.Today, Cords: n.Cords(gs), RainedOff: f.RainedOff, Weather: outlook.ExposedOf(n, gs)}
 	for _, b := range n.Beds(gs) {
 		p.Trees += b.Trees
 		if b.Due() > 0 {
@@ -53,7 +53,7 @@ func (s *Stage) Grow(ctx context.Context) (GrowPage, error) {
 		}
 		p.Due += len(b.Rounds)
 	}
-	p.Rain = n.RainOf(p.Beds)
+	p.Rain = outlook.RainOf(p.Beds)
 	return p, nil
 }
 
@@ -161,7 +161,7 @@ func (s *Stage) Years(ctx context.Context) (YearsPage, error) {
 		return YearsPage{}, err
 	}
 	n := outlook.NursingOf(f)
-	return YearsPage{Facts: f, Years: n.Years(n.All(), cohorts, rows)}, nil
+	return YearsPage{Facts: f, Years: outlook.YearsOf(n, n.All(), cohorts, rows)}, nil
 }
 
 // NewRound is work that comes again at a place.
@@ -185,7 +185,7 @@ func (s *Stage) AddRound(ctx context.Context, a nursery.Actor, r NewRound) error
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		if err := q.AddRound(ctx, store.Round{Place: r.Place, What: r.What, Note: strings.TrimSpace(r.Note), Every: r.Every, Reentry: r.Reentry,
-			From: s.Today(), MadeAt: s.Now()}); err != nil {
+			From: store.Day{Time: s.Today()}}, s.Now()); err != nil {
 			return err
 		}
 		return s.Changed(ctx, q, a, "round", r.Place, "added", nil, r)
@@ -221,8 +221,9 @@ func (s *Stage) RainOff(ctx context.Context, a nursery.Actor, off bool) error {
 // Rules are the days of what follows, each with the house's own where it has them.
 type RuleLine struct {
 	aftercare.Default
-	Own [3]int
-	Is  bool
+	Name, From string
+	Own        [3]int
+	Is         bool
 }
 
 // Rules lists them.
@@ -234,7 +235,8 @@ func (s *Stage) Rules(ctx context.Context) ([]RuleLine, error) {
 	var out []RuleLine
 	for _, d := range aftercare.Defaults {
 		own, is := f.Numbers[d.Rule]
-		out = append(out, RuleLine{d, own, is})
+		name, from := words.RuleSays(d.Rule)
+		out = append(out, RuleLine{d, name, from, own, is})
 	}
 	return out, nil
 }
@@ -252,7 +254,7 @@ func (s *Stage) SetRule(ctx context.Context, a nursery.Actor, rule string, days 
 			if err := q.DropKnotRule(ctx, rule); err != nil {
 				return err
 			}
-			return s.Changed(ctx, q, a, "days", rule, "back to default", nil, nil)
+			return s.Changed(ctx, q, a, "days", rule, "to default", nil, nil)
 		}
 		if err := q.SetKnotRule(ctx, store.KnotRule{Rule: rule, From: days[0], Best: days[1], By: days[2]}); err != nil {
 			return err

@@ -137,6 +137,9 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 			return nursery.Problem{Field: "", Says: "This tag is still at the bench. Finish it there first."}
 		}
 		tied := t.Tied - t.Gone
+		if n.Replaces != "" && t.LookID != nil && *t.LookID == n.Replaces {
+			tied += t.GoneSince // as it was at that look
+		}
 		all := n.Taken + n.Doubtful + n.Dead
 		if all > tied {
 			return nursery.Problem{
@@ -211,7 +214,7 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 			Says:  "Somebody counted this tag while you did. Their count is shown now: correct it if yours is better.",
 		}
 	}
-	return err
+	return nursery.Short(err, "taken", words.FewerThanWent)
 }
 
 // question asks about a later look that finds more alive than the one before it left.

@@ -22,7 +22,7 @@ type TodayPage struct {
 	Bench          []store.Tag         // to do today or overdue, not begun
 	Due            []outlook.HealPlace // tags to look at now, by where they stand
 	Orders         []outlook.OrderLine // short or unmatched, soonest first
-	Batches        []store.Batch       // made and not yet split into tags
+	Batches        []store.NewBatch    // made and not yet split into tags
 	Mine           []store.Tag
 	Risks          []outlook.Risk   // worst first
 	Unmeasured     []store.Lot      // with stems free and no reading
@@ -47,7 +47,7 @@ type LiveTag struct {
 // TodayPage gathers what is due and what is going on. A bench hand sees their
 // own bench and the looks that are due.
 func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, error) {
-	needs := []snapshot.Need{snapshot.Tags, snapshot.Places, snapshot.Growing, snapshot.Rounds}
+	needs := []snapshot.Need{snapshot.Tags, snapshot.Places, snapshot.Growing}
 	if a.Role != nursery.BenchHand {
 		needs = append(needs, snapshot.Rest, snapshot.Orders, snapshot.Piles, snapshot.Looks, snapshot.Mothers)
 	}
@@ -70,9 +70,16 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 		slices.SortStableFunc(p.Mine, outlook.ByDay)
 		return p, nil
 	}
-	paces, err := s.pacesNow(ctx, open)
+	going, err := s.DB.Q().GoingOn(ctx, s.Now().Add(-time.Hour), f.Today.AddDate(0, 0, -failedSince), string(tally.CameBack))
 	if err != nil {
 		return p, err
+	}
+	paces, by := map[int64]float64{}, map[int64][]store.Pace{}
+	for _, x := range going.Paces {
+		by[x.WorkerID] = append(by[x.WorkerID], store.Pace{From: x.From, N: x.N})
+	}
+	for id, ps := range by {
+		paces[id] = outlook.PerHour(ps, s.Now())
 	}
 	for _, t := range open {
 		switch {
@@ -94,7 +101,7 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 		return p, err
 	}
 	r.Means(orders)
-	p.Risks = slices.Concat(outlook.Risks(f, orders), n.GrowRisks(gs, beds))
+	p.Risks = slices.Concat(outlook.Risks(f, orders), outlook.GrowRisks(n, gs, beds))
 	outlook.WorstFirst(p.Risks)
 	c, err := outlook.Collect(f, orders, outlook.CollectAsked{Spare: outlook.SparePct, Waste: outlook.WastePct})
 	if err != nil {
@@ -109,30 +116,8 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 		}
 	}
 	if f.Answers().SecondChance() != ways.Discard {
-		if p.Failed, err = s.DB.Q().FailedLots(ctx, f.Today.AddDate(0, 0, -failedSince), string(tally.CameBack)); err != nil {
-			return p, err
-		}
+		p.Failed = going.Failed
 	}
-	p.Batches, err = s.DB.Q().UnsplitBatches(ctx)
-	return p, err
-}
-
-// pacesNow gives, by worker, the pace of those with a live tag.
-func (s *Stage) pacesNow(ctx context.Context, open []store.Tag) (map[int64]float64, error) {
-	var who []int64
-	for _, t := range open {
-		if t.StartedAt != nil && !slices.Contains(who, t.WorkerID) {
-			who = append(who, t.WorkerID)
-		}
-	}
-	ps, err := s.DB.Q().PacesOf(ctx, who, s.Now().Add(-time.Hour))
-	by := map[int64][]store.Pace{}
-	for _, p := range ps {
-		by[p.WorkerID] = append(by[p.WorkerID], p.Pace)
-	}
-	out := map[int64]float64{}
-	for id, ps := range by {
-		out[id] = outlook.PerHour(ps, s.Now())
-	}
-	return out, err
+	p.Batches = going.Batches
+	return p, nil
 }

@@ -21,6 +21,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 //go:embed templates/*.html
@@ -48,6 +49,8 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/grow/rounds", Who: page.Boss, Do: g.addRound},
 		{Method: "POST", Path: "/grow/rounds/end", Who: page.Boss, Do: g.endRound},
 		{Method: "POST", Path: "/grow/calendar", Who: page.Hands, Do: g.newFeed},
+		{Method: "GET", Path: "/demo", Who: page.Everyone, Do: g.demo},
+		{Method: "POST", Path: "/demo", Who: page.Boss, Do: g.moveDay},
 		{Method: "GET", Path: "/calendar/{secret}", Who: page.Anybody, Do: g.calendar},
 	}
 }
@@ -71,8 +74,17 @@ type listPage struct {
 	On     string
 	Can    bool
 	Boss   bool
-	Worst  []outlook.Late // what is late, what costs most first
+	Worst  []lateRow // what is late, what costs most first
+	Rest   []lateRow
 }
+
+type lateRow struct {
+	outlook.Late
+	Today aftercare.Day
+}
+
+// worstFew is how many late steps stand above the cords.
+const worstFew = 4
 
 type roundLine struct {
 	ID                int64
@@ -97,8 +109,14 @@ func (g grow) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 		return err
 	}
 	who := page.Actor(r).Role
-	p := listPage{GrowPage: gp, Kinds: growon.RoundKinds, Secret: secret, Can: who != nursery.Looker, Boss: who == nursery.Propagator,
-		Worst: outlook.LateOf(gp.Beds)}
+	p := listPage{GrowPage: gp, Kinds: growon.RoundKinds, Secret: secret, Can: who != nursery.Looker, Boss: who == nursery.Propagator}
+	for i, l := range outlook.LateOf(gp.Beds) {
+		if i < worstFew {
+			p.Worst = append(p.Worst, lateRow{l, gp.Today})
+		} else {
+			p.Rest = append(p.Rest, lateRow{l, gp.Today})
+		}
+	}
 	s := draw.Stretch{From: gp.Today - drawnBack, Today: gp.Today, To: gp.Today + drawnAhead}
 	if from, err := time.Parse(time.DateOnly, r.URL.Query().Get("from")); err == nil {
 		s.From = aftercare.DayOf(from)
@@ -396,7 +414,8 @@ func (g grow) setRule(w http.ResponseWriter, r *http.Request) error {
 	} else if err != nil {
 		return err
 	}
-	g.Flash(r, "The days of %s are kept: all that hangs on them has moved.", f.Text("rule"))
+	name, _ := words.RuleSays(aftercare.Rule(f.Text("rule")))
+	g.Flash(r, "%s: the days are kept, and all that hangs on them has moved.", name)
 	return page.Go(w, r, "/grow/days")
 }
 

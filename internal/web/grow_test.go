@@ -1,0 +1,214 @@
+package web_test
+
+import (
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	ics "github.com/arran4/golang-ical"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"unionknot/internal/testhouse"
+)
+
+// here is the bed that a walk shows.
+const here = `[...document.querySelectorAll('#walk > .stop')].find(s => !s.hidden)`
+
+// toBed goes on until a walk shows a place.
+func (b *browser) toBed(place string) {
+	b.t.Helper()
+	for range 30 {
+		b.is(here)
+		if value[string](b, here+`.dataset.place`) == place {
+			return
+		}
+		b.click("#next")
+	}
+	b.t.Fatalf("no bed %s on the walk: %s", place, b.whole())
+}
+
+// tapOn clicks a button of a step on the bed that is shown.
+func (b *browser) tapOn(knot, button string) {
+	b.t.Helper()
+	find := here + `.querySelector('[data-knot="` + knot + `"] ` + button + `')`
+	b.is(find)
+	b.eval(find + `.click()`)
+}
+
+// TestTheWalkIsDoneOnAPhone does a bed, some of another, loses trees, takes back, and
+// goes through a lost line.
+func TestTheWalkIsDoneOnAPhone(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	l := &line{next: h.site}
+	h.Server.Config.Handler = l
+	b := h.browser(t, 390, 844)
+	b.signIn("pim")
+	b.press("Walk it")
+	b.at("/grow/walk")
+	b.toBed("row 14")
+	b.axe("the walk")
+	done := func() string {
+		return h.one(t, `select count(*)::text from step_done where knot = 'head back' and undone_at is null`)
+	}
+	require.Equal(t, "0", done())
+	b.tapOn("head back", ".whole")
+	b.is(`document.getElementById('line').textContent === 'All safe' && ` + here + `.querySelector('[data-knot="head back"]').classList.contains('isdone')`)
+	tags := h.one(t, `select count(*)::text from tag where heal_place = 'row 14' and standing > 0`)
+	assert.Equal(t, tags, done(), "the whole bed")
+	b.click("#takeback")
+	b.is(`!` + here + `.querySelector('[data-knot="head back"]').classList.contains('isdone') && document.getElementById('line').textContent === 'All safe'`)
+	assert.Equal(t, "0", done(), "and taken back")
+
+	b.tapOn("head back", ".some")
+	b.tapOn("head back", ".which [data-code]")
+	b.tapOn("head back", ".those")
+	b.is(`document.getElementById('line').textContent === 'All safe' && !localStorage.length`)
+	assert.Equal(t, "1", done(), "on one tag")
+
+	alive := value[int](b, `Number(`+here+`.querySelector('[data-alive]').textContent)`)
+	b.eval(here + `.querySelector('[data-cause="knocked or broken"]').click()`)
+	b.eval(here + `.querySelector('[data-cause="knocked or broken"]').click()`)
+	b.is(`document.getElementById('line').textContent === 'All safe' && !localStorage.length`)
+	assert.Equal(t, alive-2, value[int](b, `Number(`+here+`.querySelector('[data-alive]').textContent)`))
+	assert.Equal(t, "2", h.one(t, `select sum(n)::text from tree_move where cause = 'knocked or broken' and undone_at is null`))
+	assert.Equal(t, "Pim Hallow", h.one(t, `select distinct p.name from tree_move m join person p on p.id = m.person_id where m.cause = 'knocked or broken'`))
+
+	// The line goes down: what is done waits on the phone, and goes when it is back.
+	b.expectErrors = true
+	l.cut.Store(true)
+	b.tapOn("head back", ".whole")
+	b.sees("1 wait on this phone")
+	assert.Equal(t, "1", done())
+	l.cut.Store(false)
+	b.eval(`dispatchEvent(new Event('online'))`)
+	b.is(`document.getElementById('line').textContent === 'All safe' && !localStorage.length`)
+	assert.Equal(t, tags, done(), "it all came, once")
+	small := value[[]string](b, `[...document.querySelectorAll('.stop:not([hidden]) .stopbuttons button, .stop:not([hidden]) .lostcauses button, .walkfoot button')]
+		.filter(e => e.offsetParent && e.offsetHeight < 72).map(e => e.innerText + ' ' + e.offsetHeight)`)
+	assert.Empty(t, small)
+}
+
+// TestAStepBeforeItsTimeAsksWhy does on a tag's page what is not due, and gives a reason;
+// sells before its season, and gives one too.
+func TestAStepBeforeItsTimeAsksWhy(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 1280, 800)
+	b.signIn("maud")
+	b.key("8")
+	b.sees("Grow on")
+	tag := h.one(t, `select t.code from tag t where t.heal_place = 'warm bed' and standing > 0 order by t.id limit 1`)
+	b.goTo("/grow/tags/" + tag)
+	b.axe("a tag that grows on")
+	potted := `form:has(input[value="pot"]) `
+	b.click(potted + "button")
+	b.sees("If it is done all the same, say why")
+	b.fill(potted+`input[name="reason"]`, "the bed is wanted")
+	b.click(potted + "button")
+	b.sees("That is kept")
+	assert.Equal(t, "the bed is wanted", h.one(t, `select reason from step_done d join tag t on t.id = d.tag_id where t.code = '`+tag+`' and knot = 'pot'`))
+	b.fill("#s-n", "3")
+	b.fill("#s-b", "a neighbour")
+	b.press("Sold")
+	b.sees("Not fit to sell before")
+	b.fill("#s-r", "they know, and graft themselves")
+	b.press("Sold")
+	b.sees("3 sold")
+	standing := h.one(t, `select standing::text from tag where code = '`+tag+`'`)
+	b.press("Take back")
+	b.sees("taken back")
+	assert.NotEqual(t, standing, h.one(t, `select standing::text from tag where code = '`+tag+`'`))
+	b.fill("#m-p", "house 9")
+	b.press("It stands there now")
+	b.sees("Stands in house 9")
+	b.clean()
+}
+
+// TestABoxIsCountedOnOnePage counts every tag of a box by typing, one of them wrong at
+// first, on a phone.
+func TestABoxIsCountedOnOnePage(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 390, 844)
+	b.signIn("odile")
+	b.goTo("/heal")
+	b.press("callus box 2")
+	b.sees("looks come up to")
+	b.axe("a box")
+	tags := value[[]string](b, `[...document.querySelectorAll('input[name^="taken:"]')].map(e => e.name.slice(6))`)
+	require.Greater(t, len(tags), 2)
+	b.fill(`input[name="taken:`+tags[0]+`"]`, "999")
+	b.fill(`input[name="taken:`+tags[1]+`"]`, "9")
+	b.fill(`input[name="dead:`+tags[1]+`"]`, "2")
+	b.set(`select[name="cause:`+tags[1]+`"]`, "dried out")
+	b.press("Keep the counts")
+	b.sees("You counted 999, but only")
+	count := func(tag string) string {
+		return h.one(t, `select coalesce((select c.taken || ' ' || c.dead || ' ' || coalesce((select x.cause from count_cause x where x.count_id = c.id), '')
+			from tag t join take_count c on c.id = t.look_id where t.code = '`+tag+`'), 'none')`)
+	}
+	assert.Equal(t, "none", count(tags[0]))
+	assert.Equal(t, "9 2 dried out", count(tags[1]), "the other is kept")
+	b.fill(`input[name="taken:`+tags[0]+`"]`, "5")
+	b.press("Keep the counts")
+	b.sees("counted. Kept")
+	assert.Equal(t, "5 0 ", count(tags[0]))
+	b.clean()
+}
+
+// TestACalendarIsReadByALibrary makes the house's address on the page, and reads what it
+// gives.
+func TestACalendarIsReadByALibrary(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 1280, 800)
+	b.signIn("maud")
+	b.goTo("/grow")
+	b.press("The house's calendar, new address")
+	address := b.text("#secret a")
+	require.Contains(t, address, "/calendar/")
+	get := func(url string) *http.Response {
+		r, err := http.Get(url) //nolint:noctx // a test's own
+		require.NoError(t, err)
+		t.Cleanup(func() { r.Body.Close() })
+		return r
+	}
+	r := get(address)
+	require.Equal(t, http.StatusOK, r.StatusCode)
+	assert.Contains(t, r.Header.Get("Content-Type"), "text/calendar")
+	cal, err := ics.ParseCalendar(r.Body)
+	require.NoError(t, err)
+	events := cal.Events()
+	require.Greater(t, len(events), 20)
+	heads := 0
+	for _, e := range events {
+		from, err := e.GetAllDayStartAt()
+		require.NoError(t, err)
+		to, err := e.GetAllDayEndAt()
+		require.NoError(t, err)
+		assert.True(t, to.After(from), e.Id())
+		if s := e.GetProperty(ics.ComponentPropertySummary); s != nil && strings.HasPrefix(s.Value, "Head back") {
+			heads++
+			assert.True(t, from.After(time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)))
+		}
+	}
+	assert.Positive(t, heads)
+	b.press("The house's calendar, new address")
+	assert.NotEqual(t, address, b.text("#secret a"))
+	assert.Equal(t, http.StatusNotFound, get(address).StatusCode, "the old address is ended")
+	b.clean()
+}
+
+// TestTheDemosDayMovesOn moves it to the next step, by a click.
+func TestTheDemosDayMovesOn(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 1280, 800)
+	b.signIn("maud")
+	b.press("demo day")
+	b.sees("Tuesday 23 February 2027")
+	b.press("A week on")
+	b.sees("Tuesday 2 March 2027")
+	b.press("To the next step")
+	b.is(`!document.querySelector('.head .quiet').innerText.includes('2 March')`)
+	assert.True(t, h.one(t, `select demo_day::text from house`) > "2027-03-02")
+	b.clean()
+}
