@@ -33,7 +33,10 @@ func TestBadKnotsAreRefusedWithTheirPlace(t *testing.T) {
 	good := `{"technique":"splice","wood":"resting","healing":"cold callus","tie":"film","buds":2,"finished":"2027-02-20","group":"pome"}`
 	with := func(more string) string { return "[" + good + ", " + strings.TrimSuffix(good, "}") + "," + more + "}]" }
 	require.NoError(t, calc.Knots(strings.NewReader("["+good+"]"), &bytes.Buffer{}))
-	require.NoError(t, calc.Knots(strings.NewReader(with(`"cover":null,"calendar":null,"readings":null,"ways":null,"done":null`)), &bytes.Buffer{}))
+	require.NoError(
+		t,
+		calc.Knots(strings.NewReader(with(`"cover":null,"calendar":null,"readings":null,"ways":null,"done":null`)), &bytes.Buffer{}),
+	)
 	for name, c := range map[string]struct{ in, says string }{
 		"not JSON":              {`[`, "not the JSON"},
 		"null":                  {`null`, "null is no array"},

@@ -256,6 +256,10 @@ type BedStep struct {
 	Own     bool    // by own records too
 	Look    string  // the look that it is counted by; "" for a step that is done
 	MustNow bool    // its last day is today or over
+	// Day is one inside the windows of all its tags, on which they are walked as one; 0
+	// where there is none.
+	Day     aftercare.Day
+	windows []aftercare.Window
 }
 
 // Bed is a place with what is due there.
@@ -319,6 +323,13 @@ func (n *Nursing) Beds(gs []Growing) []Bed {
 	for i := range out {
 		b := &out[i]
 		order := func(x, y BedStep) int { return cmp.Or(cmp.Compare(x.By, y.By), cmp.Compare(x.Name, y.Name)) }
+		for _, steps := range [][]BedStep{b.Steps, b.Coming} {
+			for k := range steps {
+				if d, ok := aftercare.Together(steps[k].windows); ok && len(steps[k].windows) > 1 {
+					steps[k].Day = max(d, n.Today)
+				}
+			}
+		}
 		slices.SortStableFunc(b.Steps, order)
 		slices.SortStableFunc(b.Coming, order)
 		slices.Sort(b.Labels)
@@ -347,6 +358,7 @@ func (n *Nursing) due(steps *[]BedStep, g Growing, k aftercare.Knot, what string
 	}
 	s.From, s.Best, s.By = max(s.From, k.From), min(s.Best, k.Best), min(s.By, k.By)
 	s.Items = append(s.Items, Item{g.Code, k.N, g.Standing})
+	s.windows = append(s.windows, k.Window)
 	s.Share = (s.Share*float64(s.Trees) + k.Late(n.Today, s.Loses)*float64(g.Standing)) / math.Max(1, float64(s.Trees+g.Standing))
 	s.Trees += g.Standing
 	s.Late = s.Late || n.Today > k.By

@@ -137,3 +137,16 @@ func FollowUp(n *Nursing, t store.GrowTag) []words.Follows {
 	return words.FollowUp(g.Plan, n.F.Answers(), t.TieName, n.weeks[t.Tie] < 0, !g.Made.Boxed() && t.Healing == ways.PotAtOnce,
 		dayOf(t.FinishedAt))
 }
+
+// LookDue is the look that a tag waits for now, "" for none.
+func LookDue(f *snapshot.Snapshot, t store.GrowTag) string {
+	with := *f
+	with.Growing = []store.GrowTag{t}
+	n := NursingOf(&with)
+	for _, k := range n.Asked(n.Of(t)) {
+		if look := LookOf(k.Name); look != "" && k.From <= n.Today {
+			return look
+		}
+	}
+	return ""
+}

@@ -106,11 +106,16 @@ type TakeFilter struct {
 	WorkerID int64     // who cut or tied
 	Genus    string
 	Later    bool // takes at the end of the season, of those tags looked at then; else of the first look
+	Now      bool // what lives or went alive, of those tags that were looked at
 }
 
 // from is the tags with the count that is asked for. A tag that was looked at
 // only at the end of the season has that for its first look.
 func (f TakeFilter) from() string {
+	if f.Now {
+		return ` from tag t join lateral (select t.look_id as id, t.tied as joins, t.standing + t.gone as joins_taken, 0 as doubtful,
+			t.tied - t.standing - t.gone as joins_dead) c on t.look_id is not null `
+	}
 	if f.Later {
 		return ` from tag t join take_count c on c.id = t.look_id and c.look = 'end of season' `
 	}

@@ -48,6 +48,8 @@ type FailedOf struct {
 	High *float64 `db:"high"`
 	Tags string   `db:"tags"`
 	Buds bool     `db:"buds"` // buds are among those that failed
+	// Before is how often these stocks had failed before: each return made a lot.
+	Before int `db:"before"`
 }
 
 // FailedStocks sums them up. cameBack is the ledger's code of those that came
@@ -61,7 +63,10 @@ func (q Q) FailedStocks(ctx context.Context, lot int64, cameBack string) (f Fail
 		min((select min(stock_mm) from tag_thread x where x.tag_id = t.id)) as low, max((select max(stock_mm) from tag_thread x where
 		x.tag_id = t.id)) as high,
 		coalesce(string_agg(t.code || ' (' || c.dead || ')', ', ' order by t.id), '') as tags,
-		coalesce(bool_or(k.buds_max = 1), false) as buds
+		coalesce(bool_or(k.buds_max = 1), false) as buds,
+		(with recursive was as (select came_from_lot as of, failed_note <> '' as failed from stock_lot where id = $1
+			union all select l.came_from_lot, l.failed_note <> '' from was join stock_lot l on l.id = was.of)
+			select count(*) filter (where failed and of is not null) from was)::int as before
 		from tag t join technique k on k.key = t.technique join take_count c on c.id = t.look_id where t.lot_id = $1 and c.dead > 0`,
 		lot,
 		cameBack,

@@ -56,6 +56,8 @@ const GradeNow = "Give the thinnest and the thickest as they are now, in mm, or 
 // SecondChance says what is proposed for stocks whose graft failed.
 func SecondChance(a technique.Again) string {
 	switch {
+	case a.Third:
+		return "They failed a third time: discard them."
 	case a.Discard:
 		return "The house discards them."
 	case a.Now:

@@ -12,6 +12,7 @@ import (
 // technique, with what wood and when.
 type Again struct {
 	Discard bool
+	Third   bool      // discard: they failed a third time
 	Now     bool      // at once, on the other side
 	By      Technique // the zero Technique where no window is known
 	Wood    string    // state of the wood
@@ -23,8 +24,12 @@ type Again struct {
 // way; bud says that a bud failed. A failed bud is set again at once on the other
 // side while its window is open; else the stocks wait for the coming summer's buds
 // or the next season's bench, never for a window that is open already: they have
-// no fresh face to be cut today.
-func SecondChance(way ways.SecondChance, bud bool, ts []Technique, c *season.Calendar, today time.Time) Again {
+// no fresh face to be cut today. before is how often they had failed before: the third
+// failure says discard.
+func SecondChance(way ways.SecondChance, bud bool, before int, ts []Technique, c *season.Calendar, today time.Time) Again {
+	if before >= 2 {
+		return Again{Discard: true, Third: true}
+	}
 	switch way {
 	case ways.Discard:
 		return Again{Discard: true}

@@ -60,7 +60,7 @@ func TestSecondChances(t *testing.T) {
 		{"always the bench", ways.BenchAgain, true, day(8, 1), "splice", false, season.Resting},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			a := technique.SecondChance(c.way, c.bud, ts, y.Around(c.today), c.today)
+			a := technique.SecondChance(c.way, c.bud, 0, ts, y.Around(c.today), c.today)
 			assert.Equal(t, c.by, a.By.Key)
 			assert.Equal(t, c.now, a.Now)
 			assert.Equal(t, c.wood, a.Wood)
@@ -69,5 +69,8 @@ func TestSecondChances(t *testing.T) {
 			}
 		})
 	}
-	assert.True(t, technique.SecondChance(ways.Discard, true, ts, y.Around(day(8, 1)), day(8, 1)).Discard)
+	third := technique.SecondChance(ways.OtherSide, true, 2, ts, y.Around(day(8, 1)), day(8, 1))
+	assert.True(t, third.Discard && third.Third, "the third failure says discard")
+	assert.False(t, technique.SecondChance(ways.OtherSide, true, 1, ts, y.Around(day(8, 1)), day(8, 1)).Discard)
+	assert.True(t, technique.SecondChance(ways.Discard, true, 0, ts, y.Around(day(8, 1)), day(8, 1)).Discard)
 }

@@ -64,8 +64,23 @@ func (s *Stage) Count(ctx context.Context, code, look string) (CountPage, error)
 	p.Look = Looks[0]
 	if slices.Contains(Looks, look) {
 		p.Look = look
-	} else if made[Looks[0]] != nil && made[Looks[1]] != nil {
-		p.Look = Looks[1]
+	} else if made[Looks[0]] != nil {
+		for _, l := range Looks { // the last that was made, unless another is due
+			if made[l] != nil {
+				p.Look = l
+			}
+		}
+		if gs, err := q.GrowTagsByCode(ctx, []string{p.Tag.Code}); err != nil {
+			return p, err
+		} else if len(gs) > 0 {
+			f, err := s.Facts(ctx, snapshot.Places)
+			if err != nil {
+				return p, err
+			}
+			if l := outlook.LookDue(f, gs[0]); l != "" {
+				p.Look = l
+			}
+		}
 	}
 	p.Now = made[p.Look]
 	causes, err := q.CountCauses(ctx, p.Tag.ID)

@@ -58,7 +58,7 @@ func (s *Stage) fair(ctx context.Context, facts *snapshot.Snapshot, f ResultsFil
 	mark := fmt.Sprint(facts.Stamp.Takes)
 	work := func(ctx context.Context) (Fair, error) {
 		q := s.DB.Q()
-		rs, err := q.TakeRecords(ctx, store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later})
+		rs, err := q.TakeRecords(ctx, store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later, Now: f.Now})
 		if err != nil {
 			return Fair{}, err
 		}

@@ -37,6 +37,7 @@ type ResultsPage struct {
 	Genera   []string
 	OwnOnly  bool
 	Later    bool // takes at the end of the season
+	Now      bool // what lives now or went alive
 	All      store.Took
 	AllTake  sizing.Interval
 	Working  working.Working // of AllTake
@@ -61,6 +62,7 @@ type ResultsFilter struct {
 	From, To time.Time
 	Genus    string
 	Later    bool   // takes at the end of the season, not those of the first look
+	Now      bool   // what lives now or went alive
 	Whole    string // the group to show whole
 }
 
@@ -72,7 +74,7 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	if err != nil {
 		return ResultsPage{}, err
 	}
-	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later}
+	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later, Now: f.Now}
 	var p ResultsPage
 	behind := false
 	if a.Role == nursery.BenchHand {
@@ -86,7 +88,7 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	if err != nil {
 		return p, err
 	}
-	p.Facts, p.Whole, p.Later = facts, f.Whole, f.Later
+	p.Facts, p.Whole, p.Later, p.Now = facts, f.Whole, f.Later, f.Now
 	all := p.Groups // shared: the page takes what it shows of it
 	p.Groups = map[string][]ResultLine{}
 	for g, ls := range all {
@@ -105,7 +107,9 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 }
 
 // key names what is asked.
-func (f ResultsFilter) key() string { return fmt.Sprint(f.From.Unix(), f.To.Unix(), f.Genus, f.Later) }
+func (f ResultsFilter) key() string {
+	return fmt.Sprint(f.From.Unix(), f.To.Unix(), f.Genus, f.Later, f.Now)
+}
 
 // resultsOf adds up what answers to a filter, every group whole.
 func (s *Stage) resultsOf(ctx context.Context, tf store.TakeFilter) (ResultsPage, error) {
@@ -278,7 +282,7 @@ func (s *Stage) GroupTags(ctx context.Context, a nursery.Actor, group, key strin
 	if !slices.Contains(Groups, group) {
 		return nil, nursery.ErrNotFound
 	}
-	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later}
+	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later, Now: f.Now}
 	if a.Role == nursery.BenchHand {
 		tf.WorkerID = a.ID
 	}

@@ -132,7 +132,7 @@ type Returning struct {
 // again is the second chance proposed for a lot's failed stocks.
 func again(f *snapshot.Snapshot, l store.Lot, failed store.FailedOf) technique.Again {
 	c := f.Around(f.Genus(l.Genus).SeasonGroup)
-	return technique.SecondChance(f.Answers().SecondChance(), failed.Buds, f.Techniques, c, f.Today)
+	return technique.SecondChance(f.Answers().SecondChance(), failed.Buds, failed.Before, f.Techniques, c, f.Today)
 }
 
 // ReturnFailed makes the stocks of a lot whose grafts failed a lot of their own.

@@ -285,6 +285,9 @@ func (g grow) do(w http.ResponseWriter, r *http.Request) error {
 		act.Items = append(act.Items, growon.Item{Code: code, N: k})
 	}
 	back := "/grow"
+	if f.Text("today") != "" {
+		back = "/today"
+	}
 	if c := f.Text("back"); c != "" {
 		back = "/grow/tags/" + c
 	}
@@ -308,8 +311,10 @@ func (g grow) do(w http.ResponseWriter, r *http.Request) error {
 		g.Flash(r, "%s", done.Refused[0].Why)
 	case len(done.Notes) > 0:
 		g.Flash(r, "%s", done.Notes[0])
+	case act.Kind == growon.Undo:
+		g.Flash(r, "That is taken back.")
 	default:
-		g.Flash(r, "That is kept.")
+		g.FlashUndo(r, act.ID, "That is kept.")
 	}
 	return page.Go(w, r, back)
 }

@@ -113,6 +113,7 @@ type Frame struct {
 	Band         season.Band
 	Now          time.Time
 	Flash        string
+	Undo         string // the act that the flash is about, where it can be taken back
 	Stamp        string
 	Data         any
 	Form         Form
@@ -140,6 +141,7 @@ func (k *Kit) ShowStatus(w http.ResponseWriter, r *http.Request, v View, f Frame
 	if f.Actor.ID != 0 {
 		f.Tablet = k.Sessions.GetInt64(ctx, "tablet_by") != 0
 		f.Flash = k.Sessions.PopString(ctx, "flash")
+		f.Undo = k.Sessions.PopString(ctx, "undo")
 		for _, s := range Stages {
 			if Allowed(f.Actor.Role, s.Who) {
 				f.Stages = append(f.Stages, s)
@@ -181,6 +183,13 @@ func IsPart(r *http.Request) bool {
 // Flash keeps a line to show on the next page.
 func (k *Kit) Flash(r *http.Request, format string, args ...any) {
 	k.Sessions.Put(r.Context(), "flash", fmt.Sprintf(format, args...))
+}
+
+// FlashUndo keeps a line to show on the next page, with a button that takes the act back
+// which it is about.
+func (k *Kit) FlashUndo(r *http.Request, act, format string, args ...any) {
+	k.Flash(r, format, args...)
+	k.Sessions.Put(r.Context(), "undo", act)
 }
 
 // Go leads on to another page after something was done.

@@ -62,7 +62,7 @@ type season struct {
 
 func filter(r *http.Request) resultsstage.ResultsFilter {
 	q := r.URL.Query()
-	f := resultsstage.ResultsFilter{Genus: q.Get("genus"), Whole: q.Get("all"), Later: q.Get("look") == "later"}
+	f := resultsstage.ResultsFilter{Genus: q.Get("genus"), Whole: q.Get("all"), Later: q.Get("look") == "later", Now: q.Get("look") == "now"}
 	if y := int(page.QueryInt(r, "season")); y > 1900 && y < 2200 {
 		f.From, f.To = resultsstage.SeasonDays(y)
 	}
@@ -99,6 +99,8 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 			}
 			if f.Later {
 				q.Set("look", "later")
+			} else if f.Now {
+				q.Set("look", "now")
 			}
 			x := line{ResultLine: l, Query: template.URL(q.Encode())}
 			if fair, ok := rp.Fair.Lines[g][l.Key]; ok {
