@@ -90,6 +90,9 @@ func (m *maker) seen() error {
 	if err := m.s.ChooseWay(m.ctx, m.a, string(ways.BudsPerStock), "two, keep the better"); err != nil {
 		return err
 	}
+	if err := m.s.ChooseWay(m.ctx, m.a, string(ways.HeadingBack), "leave a snag to autumn"); err != nil {
+		return err
+	}
 	return m.s.LookAtLot(
 		m.ctx,
 		m.a,

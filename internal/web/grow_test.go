@@ -212,3 +212,62 @@ func TestTheDemosDayMovesOn(t *testing.T) {
 	assert.True(t, h.one(t, `select demo_day::text from house`) > "2027-03-02")
 	b.clean()
 }
+
+// TestATagFromTiedToSoldByClicks ties a tag at the bench, and goes with it through
+// every step that falls due, month by month, until its trees are fit and sold: on a
+// desk and on a phone.
+func TestATagFromTiedToSoldByClicks(t *testing.T) {
+	for name, size := range map[string][2]int64{"desk": {1280, 800}, "phone": {390, 844}} {
+		t.Run(name, func(t *testing.T) {
+			h := open(t, testhouse.Demo(t))
+			b := h.browser(t, size[0], size[1])
+			b.signIn("maud")
+			tag := h.liveTag(t)
+			b.goTo("/bench/tags/" + tag)
+			b.is(`document.querySelector('#card').dataset.waits === '0'`)
+			left := value[int](b, `JSON.parse(document.querySelector('#card').dataset.counts).left`)
+			for range left {
+				b.click(".tap-one")
+			}
+			b.is(`document.querySelector('#left').textContent === '0 to go'`)
+			b.click(`[data-tap="finish"]`)
+			b.sees("Finished.")
+			b.is(`!Object.keys(localStorage).length`)
+			tied := h.one(t, `select tied::text from tag where code = '`+tag+`'`)
+			for month := 0; !value[bool](b, `document.body.innerText.includes('Fit to sell.')`); month++ {
+				require.Less(t, month, 16, "never fit: %s", b.whole())
+				b.goTo("/demo")
+				b.eval(`window.before = true`)
+				b.press("A month on")
+				b.is(`!window.before && document.body.innerText.includes('It is')`)
+				b.goTo("/grow/tags/" + tag)
+			due:
+				for { // whatever is due, one after the other
+					const button = `.isdue form:has(input[name="knot"]) button`
+					const count = `.isdue form a.button`
+					switch {
+					case value[bool](b, `!!document.querySelector('`+count+`')`):
+						b.eval(`window.before = true; document.querySelector('` + count + `').click()`)
+						b.is(`!window.before && location.pathname.startsWith('/heal/')`)
+						b.press("rest")
+						b.press("Keep the count")
+						b.sees("Kept.")
+						b.goTo("/grow/tags/" + tag)
+					case value[bool](b, `!!document.querySelector('`+button+`')`):
+						b.eval(`window.before = true; document.querySelector('` + button + `').click()`)
+						b.is(`!window.before && document.body.innerText.includes('That is kept')`)
+					default:
+						break due
+					}
+				}
+			}
+			b.fill("#s-b", "at the gate")
+			b.press("Sold")
+			b.sees("sold")
+			assert.Equal(t, "0 of "+tied+" stand, "+tied+" went", h.one(t, `select standing || ' of ' || tied || ' stand, ' || gone || ' went'
+				from tag where code = '`+tag+`'`))
+			assert.Equal(t, "t", h.one(t, `select (count(*) >= 8)::text from step_done d join tag t on t.id = d.tag_id where t.code = '`+tag+`'`)[:1])
+			b.clean()
+		})
+	}
+}

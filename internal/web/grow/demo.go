@@ -59,6 +59,8 @@ func (g grow) moveDay(w http.ResponseWriter, r *http.Request) error {
 		to = to.AddDate(0, 0, 1)
 	case "week":
 		to = to.AddDate(0, 0, 7)
+	case "month":
+		to = to.AddDate(0, 1, 0)
 	case "next":
 		gp, err := g.Nursery.Grow(r.Context())
 		if err != nil {
