@@ -35,9 +35,6 @@ type Growing struct {
 	Plan aftercare.Plan
 }
 
-// Stands is where it stands: its place, or how it heals where none was noted.
-func (g Growing) Stands() string { return cmp.Or(g.Place, g.Healing) }
-
 // Nursing dates what follows many tags, from one snapshot.
 type Nursing struct {
 	F         *snapshot.Snapshot

@@ -64,10 +64,7 @@ type HealBatch struct {
 // earliest first.
 func ByPlace(ls []HealLine) (out []HealPlace) {
 	for _, l := range ls {
-		name := l.Tag.HealPlace
-		if name == "" {
-			name = l.Tag.Healing
-		}
+		name := l.Tag.Stands()
 		i := slices.IndexFunc(out, func(p HealPlace) bool { return strings.EqualFold(p.Name, name) })
 		if i < 0 {
 			i, out = len(out), append(out, HealPlace{Name: name, From: l.DueFrom})

@@ -30,6 +30,7 @@ type GrowTag struct {
 	Form          string         `db:"form"`
 	Cover         string         `db:"cover"`
 	LotForm       string         `db:"lot_form"`
+	LotPlace      string         `db:"lot_place"`
 	Tied          int            `db:"tied"`
 	Standing      int            `db:"standing"`
 	Lost          int            `db:"lost_since"` // since the look that stands
@@ -39,6 +40,10 @@ type GrowTag struct {
 	Looks         List[LookMade] `db:"looks"`      // that stand
 	Causes        List[CauseSum] `db:"causes"`     // of what was lost
 }
+
+// Stands is where it stands: the place noted, else where its stems stand in the row, or
+// how it heals.
+func (t GrowTag) Stands() string { return standsIn(t.Place, t.LotForm, t.LotPlace, t.Healing) }
 
 // StepDone is a step done on a day.
 type StepDone struct {
@@ -61,7 +66,7 @@ type CauseSum struct {
 
 const growSelect = `select t.id, t.code, t.batch_id, b.code as batch, o.code as order_code, v.name as variety, v.genus, s.name as stock_type,
 	s.genus as stock_genus, t.technique, k.name as technique_name, b.tie, tie.name as tie_name, b.healing, w.state as wood, t.buds,
-	w.buds_per_piece, p.name as worker, t.finished_at, t.heal_place, t.form, t.cover, l.form as lot_form, t.tied, t.standing,
+	w.buds_per_piece, p.name as worker, t.finished_at, t.heal_place, t.form, t.cover, l.form as lot_form, l.place as lot_place, t.tied, t.standing,
 	t.lost_since, t.gone, coalesce((select c.dead from take_count c where c.id = t.look_id), 0) as dead,
 	(select json_agg(json_build_object('knot', d.knot, 'n', d.n, 'on', d.on_day) order by d.at, d.knot, d.n) from step_done d
 		where d.tag_id = t.id and d.undone_at is null)::text as done,

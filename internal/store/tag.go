@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"time"
@@ -86,6 +87,17 @@ func (t Tag) By() string {
 // Has says whether a person cuts or ties on it.
 func (t Tag) Has(person int64) bool {
 	return t.WorkerID == person || t.TierID != nil && *t.TierID == person
+}
+
+// Stands is where it stands: the place noted, else where its stems stand in the row, or
+// how it heals.
+func (t Tag) Stands() string { return standsIn(t.HealPlace, t.LotForm, t.LotPlace, t.Healing) }
+
+func standsIn(place, form, lotPlace, healing string) string {
+	if place == "" && form == "in the row" {
+		place = lotPlace
+	}
+	return cmp.Or(place, healing)
 }
 
 // Joins is how many buds or grafts are on so many of its stocks.
@@ -334,12 +346,6 @@ func (t TagState) Has(person int64) bool {
 // too.
 func (q Q) HandOver(ctx context.Context, id, worker int64, tier *int64) error {
 	_, err := q.exec(ctx, `update tag set worker_id = $2, tier_id = $3 where id = $1`, id, worker, tier)
-	return err
-}
-
-// SetHealPlace says where tags' grafts stand to heal.
-func (q Q) SetHealPlace(ctx context.Context, ids []int64, place string) error {
-	_, err := q.exec(ctx, `update tag set heal_place = $2 where id = any($1)`, ids, place)
 	return err
 }
 

@@ -271,3 +271,43 @@ func TestATagFromTiedToSoldByClicks(t *testing.T) {
 		})
 	}
 }
+
+// TestRainLeavesOnTheWalkWhatMustNotWait notes rain by a click, and takes it back.
+func TestRainLeavesOnTheWalkWhatMustNotWait(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 1280, 800)
+	b.signIn("maud")
+	steps := func() int {
+		b.goTo("/grow/walk")
+		return value[int](b, `document.querySelectorAll('#walk > .stop .stopstep').length`)
+	}
+	dry := steps()
+	b.goTo("/grow")
+	b.press("Rained off today")
+	b.sees("for tomorrow")
+	wet := steps()
+	assert.Less(t, wet, dry)
+	assert.Positive(t, wet, "what is late does not wait")
+	b.goTo("/grow")
+	b.press("It is dry: walk")
+	b.is(`!document.body.innerText.includes('Rained off today.')`)
+	assert.Equal(t, dry, steps())
+	b.clean()
+}
+
+// TestTodayDoesAStepAndTakesItBack does one with a tap, and takes it back with another.
+func TestTodayDoesAStepAndTakesItBack(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 1280, 800)
+	b.signIn("maud")
+	const done = `select count(*)::text from step_done where at > '2027-02-01' and undone_at is null`
+	require.Equal(t, "0", h.one(t, done))
+	b.is(`document.querySelector('.duestep button')`)
+	b.eval(`document.querySelector('.duestep button').click()`)
+	b.sees("That is kept.")
+	assert.NotEqual(t, "0", h.one(t, done))
+	b.press("Take back")
+	b.sees("That is taken back")
+	assert.Equal(t, "0", h.one(t, done))
+	b.clean()
+}

@@ -80,7 +80,7 @@ func KnotHow(k aftercare.Name, n int, h ways.House) string {
 		if h.OneShoot() {
 			return "Keep the best shoot at once."
 		}
-		return "Two shoots until one is safe; keep the best."
+		return "Of two buds keep the better; two shoots until one is safe, then the best."
 	case aftercare.Suckers:
 		if h.NurseShoot() {
 			return "All below the union, but for one nurse shoot till the scion grows."

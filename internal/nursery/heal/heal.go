@@ -283,7 +283,7 @@ func (s *Stage) SetHealPlace(ctx context.Context, a nursery.Actor, codes []strin
 			ids[i] = t.ID
 			done[i] = nursery.Change{What: "tag", Ref: t.Code, Doing: "stands to heal", Before: t.HealPlace, After: place}
 		}
-		if err := q.SetHealPlace(ctx, ids, place); err != nil {
+		if err := q.MoveTags(ctx, ids, place, "", a.ID, s.Now()); err != nil {
 			return err
 		}
 		return s.ChangedAll(ctx, q, a, done...)

@@ -178,14 +178,23 @@ var commonest = []string{"dried out", "knocked or broken", "tie girdled"}
 func (g grow) stops(wp growon.WalkPage, beds []outlook.Bed, causes []string, can bool) []stop {
 	var out []stop
 	for _, b := range beds {
+		if wp.RainedOff {
+			b.Rounds = nil
+		}
 		st := stop{Bed: b, All: items(b.Labels, nil), Causes: causes, Can: can, Today: aftercare.DayOf(g.Nursery.Today())}
 		for _, s := range b.Steps {
+			if wp.RainedOff && !s.MustNow {
+				continue // it waits for a dry day
+			}
 			n := s.N
 			if n == 0 && len(s.Items) > 0 && s.Name == aftercare.HeadBack {
 				n = s.Items[0].N
 			}
 			st.Rows = append(st.Rows, stopStep{BedStep: s, Items: items(nil, s.Items), How: wp.Ways(s.Name, n),
 				Moves: s.Name == aftercare.Pot || s.Name == aftercare.Lift})
+		}
+		if can && wp.RainedOff && len(st.Rows) == 0 && b.Due() > 0 {
+			continue
 		}
 		out = append(out, st)
 	}
