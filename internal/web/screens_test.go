@@ -262,6 +262,7 @@ func TestKeysFindAndClose(t *testing.T) {
 		b.at(path)
 	}
 	b.key("8")
+	b.at("/grow")
 	b.key("?")
 	b.is(`document.querySelector('#keys').open`)
 	b.key(kb.Escape)

@@ -294,8 +294,8 @@ func (g grow) do(w http.ResponseWriter, r *http.Request) error {
 		act.Items = append(act.Items, growon.Item{Code: code, N: k})
 	}
 	back := "/grow"
-	if f.Text("today") != "" {
-		back = "/today"
+	if at := f.Text("at"); at == "/today" || strings.HasPrefix(at, "/grow/") {
+		back = at
 	}
 	if c := f.Text("back"); c != "" {
 		back = "/grow/tags/" + c
@@ -323,7 +323,7 @@ func (g grow) do(w http.ResponseWriter, r *http.Request) error {
 	case act.Kind == growon.Undo:
 		g.Flash(r, "That is taken back.")
 	default:
-		g.FlashUndo(r, act.ID, "That is kept.")
+		g.FlashUndo(r, act.ID, back, "That is kept.")
 	}
 	return page.Go(w, r, back)
 }

@@ -113,7 +113,7 @@ type Frame struct {
 	Band         season.Band
 	Now          time.Time
 	Flash        string
-	Undo         string // the act that the flash is about, where it can be taken back
+	Undo, UndoAt string // the act that the flash is about, where it can be taken back, and the page that shows it
 	Stamp        string
 	Data         any
 	Form         Form
@@ -141,7 +141,7 @@ func (k *Kit) ShowStatus(w http.ResponseWriter, r *http.Request, v View, f Frame
 	if f.Actor.ID != 0 {
 		f.Tablet = k.Sessions.GetInt64(ctx, "tablet_by") != 0
 		f.Flash = k.Sessions.PopString(ctx, "flash")
-		f.Undo = k.Sessions.PopString(ctx, "undo")
+		f.Undo, f.UndoAt = k.Sessions.PopString(ctx, "undo"), k.Sessions.PopString(ctx, "undo at")
 		for _, s := range Stages {
 			if Allowed(f.Actor.Role, s.Who) {
 				f.Stages = append(f.Stages, s)
@@ -185,11 +185,12 @@ func (k *Kit) Flash(r *http.Request, format string, args ...any) {
 	k.Sessions.Put(r.Context(), "flash", fmt.Sprintf(format, args...))
 }
 
-// FlashUndo keeps a line to show on the next page, with a button that takes the act back
-// which it is about.
-func (k *Kit) FlashUndo(r *http.Request, act, format string, args ...any) {
+// FlashUndo keeps a line to show on the page that comes next, with a button that takes
+// the act back which it is about and leads to that page again.
+func (k *Kit) FlashUndo(r *http.Request, act, at, format string, args ...any) {
 	k.Flash(r, format, args...)
 	k.Sessions.Put(r.Context(), "undo", act)
+	k.Sessions.Put(r.Context(), "undo at", at)
 }
 
 // Go leads on to another page after something was done.
