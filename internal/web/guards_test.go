@@ -139,6 +139,8 @@ func TestStatementsDoNotGrow(t *testing.T) {
 		"/bench",
 		"/bench/days",
 		"/heal",
+		"/grow",
+		"/grow/walk",
 		"/results",
 		"/wood/store",
 		"/wood/collect",
