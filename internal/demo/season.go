@@ -281,6 +281,9 @@ func (m *maker) batches() error {
 // batch still to be shared out.
 func (m *maker) live(today time.Time) error {
 	m.at(2027, time.February, 22, 16, 0)
+	if err := m.s.KeepAmiss(m.ctx, m.a, "callus box 2", []string{"labels gone"}); err != nil {
+		return err
+	}
 	b, err := m.makeBatch("O-41", "rubber", "cold callus", 0, today, "ansel", "odile", "tamsin")
 	if err != nil {
 		return fmt.Errorf("O-41: %w", err)

@@ -180,7 +180,7 @@ func (c *Collection) fromPlants(f *snapshot.Snapshot, w *wanting, plants []store
 		if yields[i], err = l.Stick.Of(); err != nil {
 			return fmt.Errorf("plant %s: %w", p.Code, err)
 		}
-		l.Gives = givesOf(p, f.Today)
+		l.Gives = GivesOf(p, f.Today)
 		lines[i], left[i] = l, max(0, l.Gives.Sticks-p.CutSticks)
 	}
 	sticks := func(pieces, i int) int {
@@ -224,8 +224,8 @@ type CollectShort struct {
 	Plants, Buds   int // how many there are, and buds a piece
 }
 
-// givesOf is what a mother plant gives in a season.
-func givesOf(p store.Plant, today time.Time) wood.Gives {
+// GivesOf is what a mother plant gives in a season.
+func GivesOf(p store.Plant, today time.Time) wood.Gives {
 	entered, years := -1, -1
 	if p.Gives != nil {
 		entered = *p.Gives

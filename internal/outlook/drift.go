@@ -1,6 +1,7 @@
 package outlook
 
 import (
+	"net/url"
 	"strings"
 
 	"unionknot/internal/snapshot"
@@ -68,7 +69,12 @@ func GrowRisks(n *Nursing, gs []Growing, beds []Bed) []Risk {
 	var out []Risk
 	for _, d := range DriftsOf(n, gs) {
 		says, do := words.Drifts(d.NowC, d.SetC, d.Out, d.Days, d.Tags)
-		out = append(out, Risk{Where: d.Place, Says: says, Do: do, Path: "/heal/place?name=" + d.Place, worst: badness["warmth"]})
+		out = append(out, Risk{Where: d.Place, Says: says, Do: do, Path: placePath(d.Place), worst: badness["warmth"]})
+	}
+	for _, a := range n.F.Amiss {
+		says, do := words.Amiss(a.What)
+		out = append(out, Risk{Where: a.Place, Says: words.SeenBy(says, a.By, a.At), Do: do, Path: placePath(a.Place), Amiss: a.ID,
+			worst: badness["amiss"]})
 	}
 	for _, x := range ExposedOf(n, gs) {
 		says, do := words.Exposed(x.C, x.Frost, x.Tender)
@@ -84,6 +90,9 @@ func GrowRisks(n *Nursing, gs []Growing, beds []Bed) []Risk {
 	}
 	return out
 }
+
+// placePath is the address of a place's page.
+func placePath(name string) string { return "/heal/place?" + url.Values{"name": {name}}.Encode() }
 
 // DueOn are the beds with a step or a round that is due, for Today.
 func DueOn(beds []Bed) (out []Bed) {

@@ -182,17 +182,20 @@ type GrowFacts struct {
 	Late      List[LateRecord] `db:"late"`
 	Rounds    List[Round]      `db:"rounds"`
 	RainedOff bool             `db:"rained"`
+	Amiss     List[Amiss]      `db:"amiss"` // what looks found and nobody has put right, the oldest first
 }
 
 // GrowFacts sums the steps that were done late, with what was lost since to the causes
-// that they are known for, and lists the rounds that go on; rained says whether the
-// walks of a day are off.
+// that they are known for, and lists the rounds that go on and what was found amiss;
+// rained says whether the walks of a day are off.
 func (q Q) GrowFacts(ctx context.Context, causes map[string]string, on time.Time) (f GrowFacts, err error) {
 	var knots, names []string
 	for k, c := range causes {
 		knots, names = append(knots, k), append(names, c)
 	}
 	err = q.get(ctx, &f, `select exists (select 1 from rained_off where on_day = $3) as rained,
+		(select json_agg(json_build_object('id', a.id, 'place', a.place, 'what', a.what, 'at', a.seen_at, 'by', p.name) order by a.id)
+			from amiss a join person p on p.id = a.seen_by where a.righted_at is null)::text as amiss,
 		(select json_agg(json_build_object('id', r.id, 'place', r.place, 'what', r.what, 'note', r.note, 'every', r.every_days,
 			'reentry', r.reentry_hours, 'from', r.from_day, 'last', d.at, 'by', p.name) order by lower(r.place), r.what, r.id) from round r
 			left join lateral (select at, person_id from round_done d where d.round_id = r.id and undone_at is null order by at desc limit 1) d on true

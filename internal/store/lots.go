@@ -74,6 +74,15 @@ func (q Q) FailedStocks(ctx context.Context, lot int64, cameBack string) (f Fail
 	return f, err
 }
 
+// FailedWood lists the mother plants, not bought ones, of the varieties whose grafts
+// failed on a lot.
+func (q Q) FailedWood(ctx context.Context, lot int64) (ps []Plant, err error) {
+	err = q.all(ctx, &ps, plantSelect+`where not m.bought and m.variety_id in (select x.variety_id from tag t
+		join take_count c on c.id = t.look_id and c.dead > 0 join wood_bundle b on b.id = t.bundle_id join mother_plant x on x.id = b.plant_id
+		where t.lot_id = $1) order by v.name, m.code`, lot)
+	return ps, err
+}
+
 // LotsFrom lists the lots that came back from a lot.
 func (q Q) LotsFrom(ctx context.Context, lot int64) (ls []Lot, err error) {
 	err = q.all(ctx, &ls, lotSelect+`where l.came_from_lot = $1 order by l.id`, lot)

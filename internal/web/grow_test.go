@@ -154,6 +154,30 @@ func TestABoxIsCountedOnOnePage(t *testing.T) {
 	b.press("Keep the counts")
 	b.sees("counted. Kept")
 	assert.Equal(t, "5 0 ", count(tags[0]))
+	// What is amiss is noted with the look, stands on Today, and goes when it is put right.
+	b.goTo("/heal/" + tags[2])
+	b.click(`button[aria-label="rest taken"]`)
+	b.click(`input[name="amiss"][value="roots dry"]`)
+	b.press("Keep the count")
+	b.sees("Kept.")
+	amiss := func() string {
+		return h.one(t, `select count(*)::text from amiss where righted_at is null and place = 'callus box 2'`)
+	}
+	assert.Equal(t, "2", amiss())
+	b.goTo("/heal")
+	b.press("callus box 2")
+	b.sees("The roots or their packing are dry (Odile")
+	b.click(`input[name="amiss"][value="wax open"]`)
+	b.press("Keep the counts")
+	b.sees("what is amiss is noted")
+	assert.Equal(t, "3", amiss())
+	b.press("Labels of")
+	b.sees("Two of each") // a hand prints them, too
+	b.goTo("/today")
+	b.press("It is put right")
+	b.sees("put right.")
+	b.at("/today")
+	assert.Equal(t, "2", amiss())
 	b.clean()
 }
 

@@ -336,6 +336,10 @@ func TestTheWholeSeasonByClicks(t *testing.T) {
 	s.goTo("/stock/lots/L-1")
 	s.eval(`document.querySelectorAll('details.add').forEach((d) => { d.open = true })`)
 	s.sees("until then they wait")
+	s.sees("That is in ")
+	s.sees("sticks a season, from " + h.one(t, `select p.code from tag t join take_count c on c.id = t.look_id and c.dead > 0
+		join wood_bundle b on b.id = t.bundle_id join mother_plant p on p.id = b.plant_id join stock_lot l on l.id = t.lot_id
+		join variety v on v.id = p.variety_id where l.code = 'L-1' order by v.name, p.code limit 1`))
 	s.fill("#f-back", "5")
 	s.fill("#f-new_code", "L-1-F")
 	s.press("Make them a lot")

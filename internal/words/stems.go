@@ -2,6 +2,7 @@ package words
 
 import (
 	"fmt"
+	"time"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
@@ -70,6 +71,20 @@ func SecondChance(a technique.Again) string {
 			season.Say(a.From), season.Say(a.To.AddDate(0, 0, -1)))
 	}
 	return fmt.Sprintf("Graft them at the next bench by %s, with wood cut in that rest, from %s; until then they wait.", a.By.Name, season.Say(a.From))
+}
+
+// SecondChanceIn says in how many days it can be.
+func SecondChanceIn(a technique.Again, today time.Time) string {
+	if days := int(a.From.Sub(today).Hours()/24 + 0.5); !a.Now && days > 0 {
+		return "That is in " + Days(days) + "."
+	}
+	return "That is now."
+}
+
+// SecondChanceWood says what wood of a variety there would be, before its plants are
+// named.
+func SecondChanceWood(variety string, sticks int) string {
+	return fmt.Sprintf("Wood of %s, some %d sticks a season, from", variety, sticks)
 }
 
 // TaperAsked asks for a taper that can be.

@@ -27,7 +27,8 @@ type PlacePage struct {
 	Causes  []string
 	Kinds   []LookKind // what to look for, of each technique that stands there
 	Trees   int
-	Waiting int // tags on which the look is not made
+	Waiting int           // tags on which the look is not made
+	Amiss   []store.Amiss // found and not put right
 }
 
 // PlaceLine is a tag that stands in a place.
@@ -61,7 +62,12 @@ func (s *Stage) Place(ctx context.Context, name, look string) (PlacePage, error)
 		}
 	}
 	place, known := f.Place(name)
-	if !known && len(all) == 0 {
+	for _, a := range f.Amiss {
+		if strings.EqualFold(a.Place, name) {
+			p.Amiss = append(p.Amiss, a)
+		}
+	}
+	if !known && len(all) == 0 && len(p.Amiss) == 0 {
 		return p, nursery.ErrNotFound
 	}
 	if p.Known = known; known {

@@ -223,10 +223,19 @@ type LotPage struct {
 	Failed    store.FailedOf  // stocks whose graft failed, not back yet
 	Back      []store.Lot     // that came back
 	Again     technique.Again // what is proposed for them
-	From      string          // the lot it came back from, or was part of
+	Wood      []AgainWood     // that they would have
+	Today     time.Time
+	From      string // the lot it came back from, or was part of
 	Moved     []store.LotMove
 	Tapers    []store.LotTaper // newest first
 	Out       outlook.Out      // what keeps it out of the weave, if anything does
+}
+
+// AgainWood is what a variety whose grafts failed gives to graft with again.
+type AgainWood struct {
+	Variety string
+	Plants  []string // codes of its mother plants
+	Sticks  int      // that they give in a season
 }
 
 // Within is how close a share is wanted, to either side. House default.
@@ -245,7 +254,8 @@ func (s *Stage) Lot(ctx context.Context, code string, atLeast float64) (LotPage,
 	if p.Tapers, err = q.Tapers(ctx, l.ID); err != nil {
 		return p, err
 	}
-	p.Out = outlook.LotOut(l, s.Today())
+	p.Today = s.Today()
+	p.Out = outlook.LotOut(l, p.Today)
 	if p.Moved, err = q.LotMoves(ctx, l.ID); err != nil {
 		return p, err
 	}
@@ -274,6 +284,19 @@ func (s *Stage) Lot(ctx context.Context, code string, atLeast float64) (LotPage,
 			return p, err
 		}
 		p.Again = again(f, p.Lot, p.Failed)
+		plants, err := q.FailedWood(ctx, p.Lot.ID)
+		if err != nil {
+			return p, err
+		}
+		for _, m := range plants {
+			i := len(p.Wood) - 1
+			if i < 0 || p.Wood[i].Variety != m.Variety {
+				p.Wood = append(p.Wood, AgainWood{Variety: m.Variety})
+				i++
+			}
+			w := &p.Wood[i]
+			w.Plants, w.Sticks = append(w.Plants, m.Code), w.Sticks+outlook.GivesOf(m, f.Today).Sticks
+		}
 	}
 	if p.Lot.CameFrom != nil {
 		l, err := q.LotByID(ctx, *p.Lot.CameFrom)

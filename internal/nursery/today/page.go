@@ -45,7 +45,7 @@ type LiveTag struct {
 }
 
 // TodayPage gathers what is due and what is going on. A bench hand sees their
-// own bench and the looks that are due.
+// own bench, the looks and the walk that are due, and what is at risk where grafts stand.
 func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, error) {
 	needs := []snapshot.Need{snapshot.Tags, snapshot.Places, snapshot.Growing}
 	if a.Role != nursery.BenchHand {
@@ -62,6 +62,8 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 	p.Walk, p.Day = outlook.DueOn(beds), n.Today
 	open := f.OpenTags()
 	if a.Role == nursery.BenchHand {
+		p.Risks = outlook.GrowRisks(n, gs, beds)
+		outlook.WorstFirst(p.Risks)
 		for _, t := range open {
 			if t.WorkerID == a.ID {
 				p.Mine = append(p.Mine, t)

@@ -37,7 +37,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/bench/batches/{code}", Who: page.Readers, Do: b.batch},
 		{Method: "POST", Path: "/bench/batches/{code}/tags", Who: page.Boss, Do: b.split},
 		{Method: "POST", Path: "/bench/batches/{code}/undo", Who: page.Boss, Do: b.undo},
-		{Method: "GET", Path: "/bench/batches/{code}/labels", Who: page.Readers, Do: b.labels},
+		{Method: "GET", Path: "/bench/batches/{code}/labels", Who: page.Everyone, Do: b.labels},
 		{Method: "GET", Path: "/bench/tags/{code}", Who: page.Everyone, Do: b.card},
 		{Method: "GET", Path: "/bench/tags/{code}/pace", Who: page.Everyone, Do: b.pace},
 		{Method: "POST", Path: "/bench/tags/{code}/taps", Who: page.Hands, Do: b.taps},
@@ -143,16 +143,18 @@ func (b bench) labels(w http.ResponseWriter, r *http.Request) error {
 	var none nursery.Problem
 	if errors.As(err, &none) {
 		b.Flash(r, "%s", none.Says)
+		if page.Actor(r).Role == nursery.BenchHand {
+			return page.Go(w, r, "/heal")
+		}
 		return page.Go(w, r, "/bench/batches/"+chi.URLParam(r, "code"))
 	} else if err != nil {
 		return err
 	}
-	return b.Show(
-		w,
-		r,
-		b.views["labels"],
-		page.Frame{Title: "Labels of " + p.Batch.Code, Bare: true, Data: labelsPage{p.Tags, "/bench/batches/" + p.Batch.Code}},
-	)
+	back := "/bench/batches/" + p.Batch.Code
+	if page.Actor(r).Role == nursery.BenchHand { // who has no page of the batch
+		back = "/heal"
+	}
+	return b.Show(w, r, b.views["labels"], page.Frame{Title: "Labels of " + p.Batch.Code, Bare: true, Data: labelsPage{p.Tags, back}})
 }
 
 type labelsPage struct {

@@ -35,6 +35,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/heal", Who: page.Everyone, Do: h.list},
 		{Method: "GET", Path: "/heal/place", Who: page.Everyone, Do: h.showPlace},
 		{Method: "POST", Path: "/heal/place", Who: page.Hands, Do: h.keepPlace},
+		{Method: "POST", Path: "/heal/place/right", Who: page.Hands, Do: h.putRight},
 		{Method: "POST", Path: "/heal/place/read", Who: page.Hands, Do: h.readPlace},
 		{Method: "POST", Path: "/heal/place/set", Who: page.Boss, Do: h.setPlace},
 		{Method: "GET", Path: "/heal/{code}", Who: page.Everyone, Do: h.count},
@@ -98,6 +99,7 @@ type countPage struct {
 	Rows  []causeRow
 	Looks []string
 	Can   bool
+	Checks []check
 	// OpenCauses where some are keyed, or were keyed wrong.
 	OpenCauses bool
 }
@@ -111,7 +113,7 @@ func (h heal) show(w http.ResponseWriter, r *http.Request, look string, f page.F
 	if err != nil {
 		return err
 	}
-	p := countPage{CountPage: cp, Looks: healstage.Looks, Can: page.Actor(r).Role != nursery.Looker}
+	p := countPage{CountPage: cp, Looks: healstage.Looks, Can: page.Actor(r).Role != nursery.Looker, Checks: checks(f)}
 	if status == http.StatusOK && cp.Now != nil {
 		f.Values.Set("taken", fmt.Sprint(cp.Now.Taken))
 		f.Values.Set("doubtful", fmt.Sprint(cp.Now.Doubtful))
@@ -158,6 +160,9 @@ func (h heal) keep(w http.ResponseWriter, r *http.Request) error {
 	}
 	if err = f.Err(); err == nil {
 		err = h.Nursery.KeepCount(r.Context(), page.Actor(r), code, n)
+	}
+	if ticked := f.Values["amiss"]; err == nil && len(ticked) > 0 {
+		err = h.Nursery.KeepAmiss(r.Context(), page.Actor(r), f.Text("stands"), ticked)
 	}
 	if form, ok := f.WithProblems(err); ok {
 		form.Once = page.UUID()

@@ -2,6 +2,7 @@ package heal
 
 import (
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"html/template"
 	"net/http"
@@ -30,12 +31,36 @@ type placePage struct {
 	Boss    bool
 	Counted int
 	Total   [3]int // taken, doubtful, dead of those counted
+	Wrong   []wrong
+	Batches []string // that stand there, to print their labels again
+	Checks  []check
 }
 
 type placeRow struct {
 	healstage.PlaceLine
 	Callus template.HTML
 	Bad    string // why its count was not kept
+}
+
+// wrong is what a look found, until it is put right.
+type wrong struct {
+	ID       int64
+	Says, Do string
+	Labels   bool
+}
+
+// check is a box to tick.
+type check struct {
+	What, Name string
+	Ticked     bool
+}
+
+// checks are the boxes of a look, ticked as they were sent.
+func checks(f page.Form) (out []check) {
+	for _, c := range healstage.Checks {
+		out = append(out, check{c, words.AmissName(c), slices.Contains(f.Values["amiss"], c)})
+	}
+	return out
 }
 
 type lookKind struct {
@@ -61,7 +86,15 @@ func (h heal) place1(w http.ResponseWriter, r *http.Request, name, look string, 
 	if pp.Drifts {
 		p.Says, p.Do = words.Drifts(pp.Drift.NowC, pp.Drift.SetC, pp.Drift.Out, pp.Drift.Days, pp.Drift.Tags)
 	}
+	p.Checks = checks(f)
+	for _, a := range pp.Amiss {
+		says, do := words.Amiss(a.What)
+		p.Wrong = append(p.Wrong, wrong{a.ID, words.Capital(words.SeenBy(says, a.By, a.At)), do, a.What == "labels gone"})
+	}
 	for _, l := range pp.Lines {
+		if !slices.Contains(p.Batches, l.Batch) {
+			p.Batches = append(p.Batches, l.Batch)
+		}
 		row := placeRow{PlaceLine: l, Bad: bad[l.Code]}
 		if l.Callused >= 0 {
 			row.Callus = draw.Callus(l.Callused)
@@ -127,13 +160,45 @@ func (h heal) keepPlace(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	if err := h.Nursery.KeepAmiss(r.Context(), page.Actor(r), name, f.Values["amiss"]); err != nil {
+		return err
+	}
 	if len(bad) > 0 {
 		form := f.Form
 		form.Once = page.UUID()
 		return h.place1(w, r, name, look, form, http.StatusUnprocessableEntity, bad)
 	}
-	h.Flash(r, "%s: %d counted. Kept.", name, kept)
+	if kept == 0 && len(f.Values["amiss"]) > 0 {
+		h.Flash(r, "%s: what is amiss is noted, until it is put right.", name)
+	} else {
+		h.Flash(r, "%s: %d counted. Kept.", name, kept)
+	}
 	return page.Go(w, r, "/heal/place?"+url.Values{"name": {name}, "look": {look}}.Encode())
+}
+
+// putRight notes that something amiss was seen to.
+func (h heal) putRight(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	id := int64(f.Int("id"))
+	if err := f.Err(); err != nil {
+		return err
+	}
+	was, err := h.Nursery.PutRight(r.Context(), page.Actor(r), id)
+	switch {
+	case errors.Is(err, nursery.ErrNotFound):
+		h.Flash(r, "That was put right before.")
+	case err != nil:
+		return err
+	default:
+		h.Flash(r, "%s: %s, put right.", was.Place, words.AmissName(was.What))
+	}
+	if was.Place == "" || f.Text("at") == "/today" {
+		return page.Go(w, r, "/today")
+	}
+	return page.Go(w, r, "/heal/place?"+url.Values{"name": {was.Place}}.Encode())
 }
 
 // keyOf makes a count's id from the form's, the same each time.

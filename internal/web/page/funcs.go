@@ -82,16 +82,18 @@ var funcs = template.FuncMap{
 		}
 		return words.Have(b.Have, b.Want)
 	},
-	"meansbar": draw.Means,
-	"balance":  draw.Balance,
-	"cutshort": words.CutShort,
-	"oval":     words.Oval,
-	"turn":     words.Turn,
-	"taper10":  func(perCM float64) float64 { return 10 * perCM },
-	"again":    words.SecondChance,
-	"follow":   words.FollowSays,
-	"ready":    words.MakeReady,
-	"gates":    words.Gates,
+	"meansbar":  draw.Means,
+	"balance":   draw.Balance,
+	"cutshort":  words.CutShort,
+	"oval":      words.Oval,
+	"turn":      words.Turn,
+	"taper10":   func(perCM float64) float64 { return 10 * perCM },
+	"again":     words.SecondChance,
+	"againwood": words.SecondChanceWood,
+	"againin":   words.SecondChanceIn,
+	"follow":    words.FollowSays,
+	"ready":     words.MakeReady,
+	"gates":     words.Gates,
 	"healrows": func(ls []outlook.HealLine, can bool, chosen map[string]bool) HealRows {
 		return HealRows{ls, can, chosen}
 	},
