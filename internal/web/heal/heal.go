@@ -96,9 +96,9 @@ type causeRow struct {
 
 type countPage struct {
 	healstage.CountPage
-	Rows  []causeRow
-	Looks []string
-	Can   bool
+	Rows   []causeRow
+	Looks  []string
+	Can    bool
 	Checks []check
 	// OpenCauses where some are keyed, or were keyed wrong.
 	OpenCauses bool
