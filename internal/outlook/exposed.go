@@ -93,7 +93,10 @@ type Life int
 const (
 	Healing  Life = iota // not looked at yet
 	Asleep               // a bud that waits for spring
-	Growing1             // growing, not fit to sell
+	Growing1             // growing as it was grafted
+	Headed               // headed back to its bud
+	Moved                // potted, lined out or uncovered since
+	Trained              // tied to its cane or its snag, or down to one shoot
 	Fit                  // fit to sell
 	lives
 )
@@ -108,6 +111,21 @@ type YearLine struct {
 	InRow                      int        // stocks lined out that year and still without a graft
 	Next                       aftercare.Knot
 	HasNext                    bool
+}
+
+// cameTo is how far the steps done on a graft have brought it; 0 for none that counts.
+func cameTo(done []aftercare.Done) (life Life) {
+	for _, d := range done {
+		switch d.Knot {
+		case aftercare.HeadBack:
+			life = max(life, Headed)
+		case aftercare.Pot, aftercare.CoverOff, aftercare.Lift:
+			life = max(life, Moved)
+		case aftercare.TieShoot, aftercare.LoosenShoot, aftercare.ChooseShoot:
+			life = max(life, Trained)
+		}
+	}
+	return life
 }
 
 // YearsOf draws each year's work together, the newest first.
@@ -145,8 +163,11 @@ func YearsOf(n *Nursing, gs []Growing, cohorts []store.Cohort, rows []store.InRo
 		case stage == Fit:
 		case len(g.Looks) == 0:
 			stage = Healing
-		case g.Plan.Sleeps && n.Today < g.Plan.Growth:
-			stage = Asleep
+		default:
+			stage = cmp.Or(cameTo(g.Made.Done), stage)
+			if stage == Growing1 && g.Plan.Sleeps && n.Today < g.Plan.Growth {
+				stage = Asleep
+			}
 		}
 		l.By[stage] += g.Standing
 		for _, k := range n.Asked(g) {

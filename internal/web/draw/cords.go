@@ -234,6 +234,9 @@ func YearBar(l outlook.YearLine, most int) template.HTML {
 		x += wide
 	}
 	part(l.By[outlook.Fit], "year-fit", 0)
+	part(l.By[outlook.Trained], "year-trained", 0)
+	part(l.By[outlook.Moved], "year-growing", 14)
+	part(l.By[outlook.Headed], "year-headed", 7)
 	part(l.By[outlook.Growing1], "year-growing", 9)
 	part(l.By[outlook.Asleep], "year-asleep", 5)
 	part(l.By[outlook.Healing], "year-healing", 3)
