@@ -80,6 +80,7 @@ func (h *house) screens(t *testing.T) map[string]string {
 		"pipeline":      "/grow/years",
 		"follows":       "/grow/days",
 		"grows":         "/grow/tags/" + h.one(t, `select code from tag where buds = 2 and standing > 0 order by id limit 1`),
+		"buyer labels":  "/grow/tags/" + h.one(t, `select code from tag where buds = 2 and standing > 0 order by id limit 1`) + "/buyer-labels",
 		"demo":          "/demo",
 		"lost":          "/nowhere",
 	}

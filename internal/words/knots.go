@@ -426,6 +426,11 @@ func RuleSays(r aftercare.Rule) (name, from string) {
 	return Capital(s[0]), s[1]
 }
 
+// LabelsAsked asks for a number of labels that can be.
+func LabelsAsked(tied int) string {
+	return fmt.Sprintf("Labels for the buyer: say how many, from 1 to the %d that were made.", tied)
+}
+
 // RateIsWorth names how much the house's rate of grafts an hour counts for.
 const RateIsWorth = "The house's rate is worth"
 

@@ -99,7 +99,8 @@ type TagPage struct {
 	How      func(k aftercare.Name, n int) string
 	Callused float64 // below 0: not by a clock
 	FitFrom  aftercare.Day
-	Fit      bool // to sell
+	Fit      bool   // to sell
+	Planted  string // where its union stands when it is planted
 }
 
 // Grown gathers a finished tag's page.
@@ -121,7 +122,7 @@ func (s *Stage) Grown(ctx context.Context, code string) (TagPage, error) {
 	n := outlook.NursingOf(&with)
 	g := n.Of(gs[0])
 	h := f.Answers()
-	p := TagPage{Growing: g, Today: n.Today, Moves: n.Moves(g), Causes: f.Causes, Callused: -1,
+	p := TagPage{Growing: g, Planted: words.UnionHeight(h), Today: n.Today, Moves: n.Moves(g), Causes: f.Causes, Callused: -1,
 		How: func(k aftercare.Name, i int) string { return words.KnotHow(k, i, h) }}
 	if share, ok := n.Callused(g); ok {
 		p.Callused = share

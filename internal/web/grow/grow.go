@@ -43,6 +43,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/grow/days", Who: page.Boss, Do: g.rules},
 		{Method: "POST", Path: "/grow/days", Who: page.Boss, Do: g.setRule},
 		{Method: "GET", Path: "/grow/tags/{code}", Who: page.Everyone, Do: g.tag},
+		{Method: "GET", Path: "/grow/tags/{code}/buyer-labels", Who: page.Everyone, Do: g.buyerLabels},
 		{Method: "POST", Path: "/grow/acts", Who: page.Hands, Do: g.acts},
 		{Method: "POST", Path: "/grow/do", Who: page.Hands, Do: g.do},
 		{Method: "POST", Path: "/grow/rain", Who: page.Hands, Do: g.rain},
