@@ -54,11 +54,15 @@ func TestTheWalkIsDoneOnAPhone(t *testing.T) {
 	}
 	require.Equal(t, "0", done())
 	b.tapOn("head back", ".whole")
-	b.is(`document.getElementById('line').textContent === 'All safe' && ` + here + `.querySelector('[data-knot="head back"]').classList.contains('isdone')`)
+	b.is(
+		`document.getElementById('line').textContent === 'All safe' && ` + here + `.querySelector('[data-knot="head back"]').classList.contains('isdone')`,
+	)
 	tags := h.one(t, `select count(*)::text from tag where heal_place = 'row 14' and standing > 0`)
 	assert.Equal(t, tags, done(), "the whole bed")
 	b.click("#takeback")
-	b.is(`!` + here + `.querySelector('[data-knot="head back"]').classList.contains('isdone') && document.getElementById('line').textContent === 'All safe'`)
+	b.is(
+		`!` + here + `.querySelector('[data-knot="head back"]').classList.contains('isdone') && document.getElementById('line').textContent === 'All safe'`,
+	)
 	assert.Equal(t, "0", done(), "and taken back")
 
 	b.tapOn("head back", ".some")
@@ -73,7 +77,11 @@ func TestTheWalkIsDoneOnAPhone(t *testing.T) {
 	b.is(`document.getElementById('line').textContent === 'All safe' && !localStorage.length`)
 	assert.Equal(t, alive-2, value[int](b, `Number(`+here+`.querySelector('[data-alive]').textContent)`))
 	assert.Equal(t, "2", h.one(t, `select sum(n)::text from tree_move where cause = 'knocked or broken' and undone_at is null`))
-	assert.Equal(t, "Pim Hallow", h.one(t, `select distinct p.name from tree_move m join person p on p.id = m.person_id where m.cause = 'knocked or broken'`))
+	assert.Equal(
+		t,
+		"Pim Hallow",
+		h.one(t, `select distinct p.name from tree_move m join person p on p.id = m.person_id where m.cause = 'knocked or broken'`),
+	)
 
 	// The line goes down: what is done waits on the phone, and goes when it is back.
 	b.expectErrors = true
@@ -85,8 +93,11 @@ func TestTheWalkIsDoneOnAPhone(t *testing.T) {
 	b.eval(`dispatchEvent(new Event('online'))`)
 	b.is(`document.getElementById('line').textContent === 'All safe' && !localStorage.length`)
 	assert.Equal(t, tags, done(), "it all came, once")
-	small := value[[]string](b, `[...document.querySelectorAll('.stop:not([hidden]) .stopbuttons button, .stop:not([hidden]) .lostcauses button, .walkfoot button')]
-		.filter(e => e.offsetParent && e.offsetHeight < 72).map(e => e.innerText + ' ' + e.offsetHeight)`)
+	small := value[[]string](
+		b,
+		`[...document.querySelectorAll('.stop:not([hidden]) .stopbuttons button, .stop:not([hidden]) .lostcauses button, .walkfoot button')]
+		.filter(e => e.offsetParent && e.offsetHeight < 72).map(e => e.innerText + ' ' + e.offsetHeight)`,
+	)
 	assert.Empty(t, small)
 }
 
@@ -107,7 +118,11 @@ func TestAStepBeforeItsTimeAsksWhy(t *testing.T) {
 	b.fill(potted+`input[name="reason"]`, "the bed is wanted")
 	b.click(potted + "button")
 	b.sees("That is kept")
-	assert.Equal(t, "the bed is wanted", h.one(t, `select reason from step_done d join tag t on t.id = d.tag_id where t.code = '`+tag+`' and knot = 'pot'`))
+	assert.Equal(
+		t,
+		"the bed is wanted",
+		h.one(t, `select reason from step_done d join tag t on t.id = d.tag_id where t.code = '`+tag+`' and knot = 'pot'`),
+	)
 	b.fill("#s-n", "3")
 	b.fill("#s-b", "a neighbour")
 	b.press("Sold")
@@ -154,8 +169,11 @@ func TestABoxIsCountedOnOnePage(t *testing.T) {
 	b.press("Keep the counts")
 	b.sees("You counted 999, but only")
 	count := func(tag string) string {
-		return h.one(t, `select coalesce((select c.taken || ' ' || c.dead || ' ' || coalesce((select x.cause from count_cause x where x.count_id = c.id), '')
-			from tag t join take_count c on c.id = t.look_id where t.code = '`+tag+`'), 'none')`)
+		return h.one(
+			t,
+			`select coalesce((select c.taken || ' ' || c.dead || ' ' || coalesce((select x.cause from count_cause x where x.count_id = c.id), '')
+			from tag t join take_count c on c.id = t.look_id where t.code = '`+tag+`'), 'none')`,
+		)
 	}
 	assert.Equal(t, "none", count(tags[0]))
 	assert.Equal(t, "9 2 dried out", count(tags[1]), "the other is kept")
@@ -298,9 +316,17 @@ func TestATagFromTiedToSoldByClicks(t *testing.T) {
 			b.fill("#s-b", "at the gate")
 			b.press("Sold")
 			b.sees("sold")
-			assert.Equal(t, "0 of "+tied+" stand, "+tied+" went", h.one(t, `select standing || ' of ' || tied || ' stand, ' || gone || ' went'
-				from tag where code = '`+tag+`'`))
-			assert.Equal(t, "t", h.one(t, `select (count(*) >= 8)::text from step_done d join tag t on t.id = d.tag_id where t.code = '`+tag+`'`)[:1])
+			assert.Equal(
+				t,
+				"0 of "+tied+" stand, "+tied+" went",
+				h.one(t, `select standing || ' of ' || tied || ' stand, ' || gone || ' went'
+				from tag where code = '`+tag+`'`),
+			)
+			assert.Equal(
+				t,
+				"t",
+				h.one(t, `select (count(*) >= 8)::text from step_done d join tag t on t.id = d.tag_id where t.code = '`+tag+`'`)[:1],
+			)
 			b.clean()
 		})
 	}

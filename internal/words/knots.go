@@ -133,7 +133,12 @@ func LosesSays(k aftercare.Name, share float64, own bool) string {
 	if own {
 		source = "own records"
 	}
-	return fmt.Sprintf("each week late about %s of 100 are %s (%s)", strings.TrimSuffix(fmt.Sprintf("%.1f", share*100), ".0"), losesTo[k], source)
+	return fmt.Sprintf(
+		"each week late about %s of 100 are %s (%s)",
+		strings.TrimSuffix(fmt.Sprintf("%.1f", share*100), ".0"),
+		losesTo[k],
+		source,
+	)
 }
 
 // LookIs says whether a step is a look.
@@ -157,7 +162,11 @@ func MoveSays(m aftercare.Move) string {
 	if days < 0 {
 		days, way = -days, "sooner"
 	}
-	what := map[aftercare.Mover]string{aftercare.ByPlace: "the place's readings", aftercare.BySeason: "this year's season", aftercare.BySteps: "what was done when"}
+	what := map[aftercare.Mover]string{
+		aftercare.ByPlace:  "the place's readings",
+		aftercare.BySeason: "this year's season",
+		aftercare.BySteps:  "what was done when",
+	}
 	return fmt.Sprintf("%s %s, by %s", Days(days), way, what[m.By])
 }
 
@@ -184,7 +193,11 @@ func WindowSays(w aftercare.Window, today aftercare.Day) string {
 func LookFor(technique string, film, row bool) []string {
 	switch {
 	case technique == aftercare.TBud && !film:
-		return []string{"Touch the petiole: it drops clean, taken.", "It hangs on, withered: dead.", "Where it was snapped off, the bud: green, not brown."}
+		return []string{
+			"Touch the petiole: it drops clean, taken.",
+			"It hangs on, withered: dead.",
+			"Where it was snapped off, the bud: green, not brown.",
+		}
 	case technique == aftercare.TBud:
 		return []string{"Through the film: the bud plump and green, taken.", "Shrunk or brown: dead."}
 	case technique == aftercare.ChipBud:
@@ -286,7 +299,12 @@ func NotItsStep(code string, k aftercare.Name, n int) string {
 
 // BeforeItsTime asks for a reason why a step is done before its window.
 func BeforeItsTime(k aftercare.Name, n int, w aftercare.Window, on aftercare.Hangs) string {
-	return fmt.Sprintf("%s is not due before %s, %s. If it is done all the same, say why.", KnotSays(k, n), season.Say(w.From.Date()), HangsSay(on))
+	return fmt.Sprintf(
+		"%s is not due before %s, %s. If it is done all the same, say why.",
+		KnotSays(k, n),
+		season.Say(w.From.Date()),
+		HangsSay(on),
+	)
 }
 
 // NotFit says from when trees are fit to sell.
