@@ -10,6 +10,7 @@ import (
 	"math/rand/v2"
 	"time"
 
+	"unionknot/internal/core/supply"
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/access"
 	"unionknot/internal/nursery/house"
@@ -251,6 +252,14 @@ func (m *maker) growing() error {
 	if err := m.s.AddLot(m.ctx, m.a, stock.NewLot{Code: "L-188", Genus: "quince", StockType: "Tarn Q9", Supplier: "Holm Layers",
 		Form: "in the row", Place: "row 15", ReceivedOn: m.s.Today(), Received: 640}); err != nil {
 		return err
+	}
+	// Seedlings of the same spring stand in the seedbed still, and more were sown.
+	for _, l := range []stock.NewLot{{Code: "L-190", Genus: "pear", StockType: "Wether Seedling", Place: "seedbed 1", Received: 1150},
+		{Code: "L-191", Genus: "chestnut", StockType: "sweet seedling", Place: "seedbed 2", Received: 420}} {
+		l.Form, l.Supplier, l.ReceivedOn, l.Health = supply.Seedbed, "own seed", m.s.Today(), "an even stand"
+		if err := m.s.AddLot(m.ctx, m.a, l); err != nil {
+			return err
+		}
 	}
 	for i, mean := range []float64{4.9, 5.6, 6.2, 6.9} {
 		m.at(2026, time.June, 8+21*i, 10, 0)

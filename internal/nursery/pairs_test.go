@@ -8,7 +8,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/ways"
+	"unionknot/internal/nursery/growon"
 	"unionknot/internal/nursery/heal"
 	"unionknot/internal/nursery/match"
 	"unionknot/internal/nursery/results"
@@ -101,6 +103,26 @@ func TestTwoBudsAStockReachEverything(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, rs, 1)
 	assert.Equal(t, [2]int{36, 26}, [2]int{rs[0].Grafts, rs[0].Took}, "and so in the model")
+
+	// At winter's end the better is kept, and the other's wood counted.
+	grown, err := h.Grown(ctx, tag.Code)
+	require.NoError(t, err)
+	assert.Equal(t, 11, grown.Both)
+	assert.False(t, grown.Chosen())
+	var choose aftercare.Knot
+	for _, k := range grown.Plan.Knots {
+		if k.Name == aftercare.ChooseShoot {
+			choose = k
+		}
+	}
+	done, err := h.Do(ctx, h.maud, []growon.Act{{ID: h.uuid(), Kind: growon.Done, Knot: "choose shoot", Reason: "seen alive",
+		Items: []growon.Item{{Code: tag.Code, N: choose.N}}}})
+	require.NoError(t, err)
+	require.Empty(t, done.Refused)
+	grown, err = h.Grown(ctx, tag.Code)
+	require.NoError(t, err)
+	assert.True(t, grown.Chosen())
+	assert.Contains(t, words.KeepBetter(grown.Both, true), "11 buds cut out")
 }
 
 // TestWoodForTwoBudsIsAskedFor collects wood for one bud a stock and for two.

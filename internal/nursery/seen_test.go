@@ -208,7 +208,8 @@ func TestStemsInTheRowTakeRowWork(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, outlook.InRow, p.Lot.Form)
 	assert.Equal(t, "row 7", p.Lot.Place)
-	require.Len(t, p.Moved, 1)
+	require.Len(t, p.Story, 2)
+	assert.Equal(t, []string{"bare-root", "row 7"}, []string{p.Story[0].What, p.Story[1].Place}, "as what it came, where it went")
 	m, err := h.Match(ctx, "O-1", match.Asked{})
 	require.NoError(t, err)
 	for _, w := range m.Chooser {
@@ -373,4 +374,37 @@ func TestAnOvalStemKeepsTwoDiameters(t *testing.T) {
 	assert.InDelta(t, 9.2, *oval.Wide, 1e-9)
 	assert.InDelta(t, 8.4, oval.Narrow(), 1e-9, "and is split where it is narrow")
 	assert.Nil(t, p.Readings[len(p.Readings)-1].Wide)
+}
+
+// TestSeedlingsAreNotWorkedInTheSeedbed sows stocks, which are kept out until they are
+// lined out, and are drawn on the pipeline meanwhile.
+func TestSeedlingsAreNotWorkedInTheSeedbed(t *testing.T) {
+	h := newHouse(t)
+	l := lot("L-7", 200)
+	l.Form, l.Place, l.ReceivedOn = supply.Seedbed, "seedbed 1", h.Today().AddDate(0, -2, 0)
+	require.NoError(t, h.AddLot(ctx, h.maud, l))
+	require.NoError(t, h.AddReadings(ctx, h.maud, "L-7", []float64{8, 8.4, 8.8, 9, 9.2}))
+	p, err := h.Lot(ctx, "L-7", 0)
+	require.NoError(t, err)
+	assert.Equal(t, []supply.Gate{supply.Sown}, p.Out.Gates)
+	years := func() outlook.YearLine {
+		y, err := h.Years(ctx)
+		require.NoError(t, err)
+		require.Len(t, y.Years, 1)
+		return y.Years[0]
+	}
+	y := years()
+	assert.Equal(t, [2]int{200, 0}, [2]int{y.Sown, y.InRow})
+	assert.GreaterOrEqual(t, y.Budded, l.ReceivedOn.AddDate(0, 0, 330).Year(), "a summer later")
+	assert.Greater(t, y.BuddedFit, y.Budded)
+	sown := y.Budded
+	_, err = h.MoveStems(ctx, h.maud, "L-7", stock.Moving{Doing: "lined out", Place: "row 9"})
+	require.NoError(t, err)
+	p, err = h.Lot(ctx, "L-7", 0)
+	require.NoError(t, err)
+	assert.Empty(t, p.Out.Gates)
+	assert.Equal(t, "seedbed", p.Story[0].What, "as what it came")
+	y = years()
+	assert.Equal(t, [2]int{0, 200}, [2]int{y.Sown, y.InRow})
+	assert.LessOrEqual(t, y.Budded, sown, "lined out, they are worked in the next summer")
 }

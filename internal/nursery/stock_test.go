@@ -68,7 +68,14 @@ func TestFailedStocksComeBackAsALot(t *testing.T) {
 	back, err := h.Lot(ctx, "L-1-F", 0)
 	require.NoError(t, err)
 	assert.Equal(t, 2, back.Lot.Free)
-	assert.Equal(t, "L-1", back.From)
+	told := func(p stock.LotPage) (kinds []string) {
+		for _, e := range p.Story {
+			kinds = append(kinds, e.Kind+" "+e.Lot)
+		}
+		return kinds
+	}
+	assert.Equal(t, []string{"came L-1", "worked L-1", "back L-1"}, told(back), "back through the lot they came from")
+	assert.Equal(t, 3, back.Story[1].Dead)
 	assert.Contains(t, back.Lot.FailedNote, ts[0].Code)
 	require.NotNil(t, back.Lot.GradeLow, "its classes are those of the tags they failed in")
 	require.NotNil(t, back.Lot.WaitsUntil, "not to the bench on the day they failed")
@@ -81,7 +88,7 @@ func TestFailedStocksComeBackAsALot(t *testing.T) {
 	p, err = h.Lot(ctx, "L-1", 0)
 	require.NoError(t, err)
 	assert.Zero(t, p.Failed.N)
-	require.Len(t, p.Back, 2)
+	assert.Equal(t, []string{"came L-1", "worked L-1", "back L-1", "back L-1"}, told(p), "both that came back")
 	isProblem(t, h.ReturnFailed(ctx, h.maud, "L-1", stock.Returning{NewCode: "L-1-F", N: 1}), "0 stocks of lot L-1")
 }
 

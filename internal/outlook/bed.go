@@ -92,7 +92,7 @@ func BedsOf(f *snapshot.Snapshot) *Beds {
 
 // GroundOf says where stock of a form is worked.
 func GroundOf(form string) technique.Ground {
-	if form == InRow {
+	if supply.InGround(form) {
 		return technique.InRow
 	}
 	return technique.OnBench
@@ -104,7 +104,7 @@ func LotOut(l store.LotPile, today time.Time) Out {
 	if l.WaitsUntil != nil {
 		o.KeepBy = *l.WaitsUntil
 	}
-	o.Gates = supply.LotGates(l.Ready, o.KeepBy, today)
+	o.Gates = supply.LotGates(l.Form, l.Ready, o.KeepBy, today)
 	o.let(l.LetIn)
 	return o
 }

@@ -5,8 +5,11 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"time"
 
 	"unionknot/internal/core/aftercare"
+	"unionknot/internal/core/season"
+	"unionknot/internal/core/technique"
 	"unionknot/internal/store"
 )
 
@@ -109,6 +112,8 @@ type YearLine struct {
 	By                         [lives]int // what stands, by how far it has come
 	Spring                     int        // the year in whose spring, or autumn, most of it is fit
 	InRow                      int        // stocks lined out that year and still without a graft
+	Sown                       int        // seedlings sown that year and still in the seedbed
+	Budded, BuddedFit          int        // the years in which most of those are budded, and fit; 0: not known
 	Next                       aftercare.Knot
 	HasNext                    bool
 }
@@ -126,6 +131,41 @@ func cameTo(done []aftercare.Done) (life Life) {
 		}
 	}
 	return life
+}
+
+// seedlingDays is how long after sowing seedlings are budded at the soonest: lined
+// out in the next spring, worked in that summer. House default.
+const seedlingDays = 330
+
+// ahead gives the years in which stocks of a season group without a graft are budded
+// in the row, and in which most of those buds are fit to sell, by the house's days.
+func (n *Nursing) ahead(group string, from time.Time) (budded, fit int) {
+	var end time.Time
+	for _, t := range n.F.Techniques {
+		if t.Key != aftercare.TBud {
+			continue
+		}
+		for _, w := range t.Windows(n.F.Around(group), []string{season.RipeGreen}, technique.InRow) {
+			// The last within a year: buds of June would push at once.
+			if w.To.After(n.F.Today) && w.To.Before(n.F.Today.AddDate(1, 0, 0)) && w.To.After(end) {
+				end = w.To
+			}
+		}
+	}
+	if end.IsZero() {
+		return 0, 0
+	}
+	for !end.After(from) {
+		end = end.AddDate(1, 0, 0)
+	}
+	m := aftercare.Made{Technique: aftercare.TBud, Healing: aftercare.InTheRow, Buds: 1, Group: group, Ways: n.ways, Numbers: n.F.Numbers,
+		Finished: aftercare.DayOf(end.AddDate(0, 0, -1)), Calendar: n.Calendar(group)}
+	for _, k := range m.Plan().Knots {
+		if k.Name == aftercare.FitToSell {
+			return end.Year(), k.From.Date().Year()
+		}
+	}
+	return end.Year(), 0
 }
 
 // YearsOf draws each year's work together, the newest first.
@@ -185,8 +225,21 @@ func YearsOf(n *Nursing, gs []Growing, cohorts []store.Cohort, rows []store.InRo
 			}
 		}
 	}
+	most := map[int]int{}
 	for _, r := range rows {
-		at(r.Year, true).InRow = r.N
+		l, from := at(r.Year, true), n.F.Today
+		if r.Sown {
+			l.Sown += r.N
+			if ripe := r.Since.AddDate(0, 0, seedlingDays); ripe.After(from) {
+				from = ripe
+			}
+		} else {
+			l.InRow += r.N
+		}
+		if r.N > most[l.Year] {
+			most[l.Year] = r.N
+			l.Budded, l.BuddedFit = n.ahead(n.F.Genus(r.Genus).SeasonGroup, from)
+		}
 	}
 	slices.SortFunc(out, func(a, b YearLine) int {
 		return cmp.Or(b.Year-a.Year, map[bool]int{true: 1}[a.Bud]-map[bool]int{true: 1}[b.Bud])

@@ -35,6 +35,11 @@ type Growing struct {
 	Plan aftercare.Plan
 }
 
+// Chosen reports whether the better of two buds was kept, and the other cut out.
+func (g Growing) Chosen() bool {
+	return slices.ContainsFunc(g.Made.Done, func(d aftercare.Done) bool { return d.Knot == aftercare.ChooseShoot })
+}
+
 // Nursing dates what follows many tags, from one snapshot.
 type Nursing struct {
 	F         *snapshot.Snapshot
@@ -246,6 +251,7 @@ type BedStep struct {
 	Items []Item
 	aftercare.Window
 	Trees   int
+	Both    int      // stocks with two live buds, of which the better is kept with this step
 	What    []string // varieties on stocks, with what is there of each
 	Late    bool
 	Share   float64 // of trees that being late has cost so far, of its knots' trees
@@ -358,6 +364,9 @@ func (n *Nursing) due(steps *[]BedStep, g Growing, k aftercare.Knot, what string
 	s.windows = append(s.windows, k.Window)
 	s.Share = (s.Share*float64(s.Trees) + k.Late(n.Today, s.Loses)*float64(g.Standing)) / math.Max(1, float64(s.Trees+g.Standing))
 	s.Trees += g.Standing
+	if k.Name == aftercare.ChooseShoot {
+		s.Both += g.Both
+	}
 	s.Late = s.Late || n.Today > k.By
 	s.MustNow = s.MustNow || n.Today >= k.By
 	if !slices.Contains(s.What, what) {

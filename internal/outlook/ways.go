@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"unionknot/internal/core/pairing"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/union"
 	"unionknot/internal/core/ways"
 	"unionknot/internal/snapshot"
@@ -41,7 +42,7 @@ func LayWay(w store.HouseWay) union.Lay {
 // HealingFor is how a batch heals of which stems of some lots are grafted: in the
 // row where all of them stand there, else by the house's way for the genus.
 func HealingFor(f *snapshot.Snapshot, genus string, forms []string) string {
-	if len(forms) > 0 && !slices.ContainsFunc(forms, func(form string) bool { return form != InRow }) {
+	if len(forms) > 0 && !slices.ContainsFunc(forms, func(form string) bool { return !supply.InGround(form) }) {
 		return ways.InTheRow
 	}
 	return f.Answers().Healing(genus)

@@ -36,6 +36,7 @@ type GrowTag struct {
 	Lost          int            `db:"lost_since"` // since the look that stands
 	Gone          int            `db:"gone"`       // sold or planted
 	Dead          int            `db:"dead"`       // by the look that stands
+	Both          int            `db:"both"`       // stocks on which it saw both buds alive
 	Done          List[StepDone] `db:"done"`       // in the order in which it was done
 	Looks         List[LookMade] `db:"looks"`      // that stand
 	Causes        List[CauseSum] `db:"causes"`     // of what was lost
@@ -68,6 +69,7 @@ const growSelect = `select t.id, t.code, t.batch_id, b.code as batch, o.code as 
 	s.genus as stock_genus, t.technique, k.name as technique_name, b.tie, tie.name as tie_name, b.healing, w.state as wood, t.buds,
 	w.buds_per_piece, p.name as worker, t.finished_at, t.heal_place, t.form, t.cover, l.form as lot_form, l.place as lot_place, t.tied, t.standing,
 	t.lost_since, t.gone, coalesce((select c.dead from take_count c where c.id = t.look_id), 0) as dead,
+	least(t.standing, coalesce((select c.both_live from take_count c where c.id = t.look_id), 0)) as both,
 	(select json_agg(json_build_object('knot', d.knot, 'n', d.n, 'on', d.on_day) order by d.at, d.knot, d.n) from step_done d
 		where d.tag_id = t.id and d.undone_at is null)::text as done,
 	(select json_agg(json_build_object('look', c.look, 'on', c.counted_on) order by c.at) from take_count c
@@ -390,17 +392,24 @@ func (q Q) Cohorts(ctx context.Context) (cs []Cohort, err error) {
 	return cs, err
 }
 
-// InRow is stocks that stand in the row without a graft, by the year in which they
-// came.
+// InRow is stocks that stand in the row, or in the seedbed, without a graft, by the
+// year in which they were lined out or sown.
 type InRow struct {
-	Year int `db:"year"`
-	N    int `db:"n"`
+	Year  int       `db:"year"`
+	Since time.Time `db:"since"` // the last of them
+	Genus string    `db:"genus"`
+	Sown  bool      `db:"sown"` // in the seedbed still
+	N     int       `db:"n"`
 }
 
-// StocksInRow sums free stocks in the row.
+// StocksInRow sums free stocks in the row and in the seedbed.
 func (q Q) StocksInRow(ctx context.Context) (rs []InRow, err error) {
-	err = q.all(ctx, &rs, `select extract(year from l.received_on)::int as year, sum(f.n)::int as n from stock_balance f
-		join stock_lot l on l.id = f.lot_id where f.account = 'free' and f.n > 0 and l.form = 'in the row' group by 1 order by 1`)
+	err = q.all(ctx, &rs, `select extract(year from s.since)::int as year, max(s.since) as since, t.genus, l.form = 'seedbed' as sown,
+			sum(f.n)::int as n
+		from stock_balance f join stock_lot l on l.id = f.lot_id join stock_type t on t.id = l.stock_type_id,
+		lateral (select coalesce((select max(m.at)::date from lot_move m where m.doing = 'lined out'
+			and (m.new_lot_id = l.id or m.lot_id = l.id and m.new_lot_id is null)), l.received_on) as since) s
+		where f.account = 'free' and f.n > 0 and l.form in ('in the row', 'seedbed') group by 1, 3, 4 order by 1, 3, 4`)
 	return rs, err
 }
 

@@ -83,26 +83,14 @@ func (q Q) FailedWood(ctx context.Context, lot int64) (ps []Plant, err error) {
 	return ps, err
 }
 
-// LotsFrom lists the lots that came back from a lot.
-func (q Q) LotsFrom(ctx context.Context, lot int64) (ls []Lot, err error) {
-	err = q.all(ctx, &ls, lotSelect+`where l.came_from_lot = $1 order by l.id`, lot)
-	return ls, err
-}
-
-// LotByID finds one.
-func (q Q) LotByID(ctx context.Context, id int64) (l Lot, err error) {
-	err = q.get(ctx, &l, lotSelect+`where l.id = $1`, id)
-	return l, err
-}
-
-// Unmeasured lists lots with stems free of which nothing is measured, oldest
-// first.
+// Unmeasured lists lots with stems free, and not in the seedbed, of which nothing is
+// measured, oldest first.
 func (q Q) Unmeasured(ctx context.Context) (ls []Lot, err error) {
 	err = q.all(
 		ctx,
 		&ls,
-		lotSelect+`where l.id in (select lot_id from stock_balance where account = 'free' and n > 0) and not exists (select 1 from
-			caliper_reading r where r.lot_id = l.id) order by l.id limit 20`,
+		lotSelect+`where l.form <> 'seedbed' and l.id in (select lot_id from stock_balance where account = 'free' and n > 0)
+			and not exists (select 1 from caliper_reading r where r.lot_id = l.id) order by l.id`,
 	)
 	return ls, err
 }
@@ -130,11 +118,61 @@ func (q Q) AddLotMove(ctx context.Context, m LotMove) error {
 		values (:lot_id, :doing, :n, :new_lot_id, :from_form, :from_place, :to_form, :to_place, :person_id, :at)`, m)
 }
 
-// LotMoves lists a lot's moves, newest first.
-func (q Q) LotMoves(ctx context.Context, lot int64) (ms []LotMove, err error) {
-	err = q.all(ctx, &ms, `select m.*, p.name as person, coalesce(n.code, '') as new_lot from lot_move m
-		join person p on p.id = m.person_id left join stock_lot n on n.id = m.new_lot_id where m.lot_id = $1 order by m.id desc`, lot)
-	return ms, err
+// LotEvent is one thing that happened to the stocks of a lot, in it or in the lots
+// from which they came.
+type LotEvent struct {
+	On    time.Time `db:"on_day"`
+	Lot   string    `db:"lot"`  // in which they were then
+	Kind  string    `db:"kind"` // one of the kinds below
+	N     int       `db:"n"`
+	Dead  int       `db:"dead"`  // of those worked, by the look that stands
+	What  string    `db:"what"`  // form, move, look or technique
+	Other string    `db:"other"` // variety, or the lot that was made
+	Place string    `db:"place"`
+	By    string    `db:"by"` // who did it; of those that came, the supplier
+	K     int       `db:"k"`  // the order within a day
+}
+
+// Kinds of LotEvent.
+const (
+	LotCame   = "came"
+	LotMoved  = "moved"
+	LotLooked = "looked"
+	LotWorked = "worked"
+	LotParted = "parted" // some became a lot of their own
+	LotBack   = "back"   // those whose graft failed did
+)
+
+// MadeLot reports whether the event made another lot, which Other names.
+func (e LotEvent) MadeLot() bool { return e.Kind == LotBack || e.Kind == LotParted }
+
+// LotStory lists what happened to a lot's stocks, the oldest first: of the lots from
+// which they came only what they went through, of the lot itself all.
+func (q Q) LotStory(ctx context.Context, lot int64) (es []LotEvent, err error) {
+	err = q.all(ctx, &es, `with recursive was as (select id, code, 'infinity'::timestamptz as until, 0 as up, null::bigint as child
+			from stock_lot where id = $1
+		union all select p.id, p.code, l.made_at, was.up + 1, l.id
+			from was join stock_lot l on l.id = was.id join stock_lot p on p.id = l.came_from_lot)
+		select l.received_on::timestamptz as on_day, was.code as lot, 'came' as kind, l.received as n, 0 as dead,
+			coalesce((select m.from_form from lot_move m where m.lot_id = l.id and m.new_lot_id is null order by m.id limit 1), l.form) as what,
+			'' as other,
+			coalesce((select m.from_place from lot_move m where m.lot_id = l.id and m.new_lot_id is null order by m.id limit 1), l.place) as place,
+			l.supplier as by, 0 as k
+		from was join stock_lot l on l.id = was.id where l.came_from_lot is null
+		union all select m.at, was.code, 'moved', m.n, 0, m.doing, '', m.to_place, p.name, 1
+		from was join lot_move m on m.lot_id = was.id and m.at < was.until and m.new_lot_id is null join person p on p.id = m.person_id
+		union all select k.at, was.code, 'looked', 0, 0, k.ready, k.note, '', p.name, 2
+		from was join lot_look k on k.lot_id = was.id and k.at < was.until join person p on p.id = k.person_id
+		union all select max(t.finished_at), was.code, 'worked', sum(t.tied)::int, coalesce(sum(c.dead), 0)::int, t.technique, v.name, '', '', 3
+		from was join tag t on t.lot_id = was.id and t.finished_at < was.until and t.tied > 0 join wood_bundle w on w.id = t.bundle_id
+			join mother_plant x on x.id = w.plant_id join variety v on v.id = x.variety_id left join take_count c on c.id = t.look_id
+		where was.up = 0 or c.dead > 0 group by was.code, t.technique, v.name, t.day
+		union all select l.made_at, was.code, case when l.failed_note <> '' then 'back' else 'parted' end, l.received, 0,
+			coalesce(m.doing, ''), l.code, l.place, coalesce(p.name, ''), 4
+		from was join stock_lot l on l.came_from_lot = was.id and (was.up = 0 or l.id = was.child)
+			left join lot_move m on m.new_lot_id = l.id left join person p on p.id = m.person_id
+		order by on_day, k, n`, lot)
+	return es, err
 }
 
 // StandElsewhere changes a lot's form and place.

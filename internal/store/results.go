@@ -29,29 +29,6 @@ func (q Q) TakeRecords(ctx context.Context, f TakeFilter) (rs []TakeRecord, err 
 	return rs, err
 }
 
-// FreePile is what one lot or bundle has free. Of is the stock type of a lot,
-// the variety of a bundle.
-type FreePile struct {
-	Wood  bool  `db:"wood"`
-	Of    int64 `db:"of"`
-	N     int   `db:"n"`
-	InRow bool  `db:"in_row"` // stems that stand in the row
-}
-
-// FreePiles lists every lot and bundle with something free.
-func (q Q) FreePiles(ctx context.Context) (ps []FreePile, err error) {
-	err = q.all(
-		ctx,
-		&ps,
-		`select false as wood, l.stock_type_id as of, f.n, l.form = 'in the row' as in_row from stock_balance f join stock_lot l on l.id
-			= f.lot_id where f.account = 'free' and f.n > 0
-		union all select true, m.variety_id, f.n, false from wood_balance f join wood_bundle w on w.id = f.bundle_id join mother_plant m
-		on m.id = w.plant_id
-			where f.account = 'free' and f.n > 0`,
-	)
-	return ps, err
-}
-
 // Knowers is how many people at the bench know a technique.
 type Knowers struct {
 	Technique string `db:"technique"`

@@ -72,7 +72,7 @@ func MakeReady(form string) string {
 		return "water, strip below the cut, take off what would drip on the union, set out by size"
 	case supply.Roots, supply.Cuttings:
 		return "wash, cut to length, mark which end is up, keep damp"
-	case supply.InRow:
+	case supply.InRow, supply.Seedbed:
 		return "strip below the cut, take off what would drip on the union, wet dry soil"
 	}
 	return "wash, trim the roots, strip below the cut, sort by size, keep the roots covered"

@@ -454,3 +454,11 @@ const RateIsWorth = "The house's rate is worth"
 
 // FewerThanWent says that a count leaves fewer than were lost or sold after it.
 const FewerThanWent = "More were lost or sold since that look than this count leaves. Take those back first, on the tag's page in Grow on."
+
+// Callused says how far grafts have callused: a share, until it is through.
+func Callused(share float64) string {
+	if share >= 1 {
+		return "through"
+	}
+	return Pct(share)
+}

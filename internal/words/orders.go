@@ -53,6 +53,8 @@ func Gate(g supply.Gate, found string, keepBy time.Time) string {
 		return "the last look found " + found
 	case supply.NotYet:
 		return "waits for its second chance until " + season.Say(keepBy)
+	case supply.Sown:
+		return "stands in the seedbed: lift it or line it out first"
 	case supply.PastKeep:
 		return "past its day, " + season.Say(keepBy)
 	}

@@ -46,3 +46,29 @@ const (
 	WoodFromOuter  = "Wood from its outer part"
 	BesideBase     = "beside its base"
 )
+
+// KeepBetter says what is done, or was, with stocks on which both buds live; the
+// other bud is a bud of wood that bought the choice.
+func KeepBetter(both int, done bool) string {
+	if both == 0 {
+		return ""
+	}
+	if done {
+		return fmt.Sprintf("Both buds lived on %s: the better was kept, and %s cut out.", stocks(both), buds(both))
+	}
+	return fmt.Sprintf("Both buds live on %s: keep the better of each, cut the other out (%s of wood spent on the choice).", stocks(both), buds(both))
+}
+
+func stocks(n int) string {
+	if n == 1 {
+		return "1 stock"
+	}
+	return Thousands(n) + " stocks"
+}
+
+func buds(n int) string {
+	if n == 1 {
+		return "1 bud"
+	}
+	return Thousands(n) + " buds"
+}

@@ -116,3 +116,40 @@ func Oval(mm, narrow float64, wide *float64) string {
 	}
 	return fmt.Sprintf("%g × %g mm", *wide, narrow)
 }
+
+// LotEvent says what happened to stocks.
+func LotEvent(kind string, n, dead int, what, other, place, by string) string {
+	in := ""
+	if place != "" {
+		in = ", " + place
+	}
+	switch kind {
+	case "came":
+		says := Thousands(n) + " came, " + what + in
+		if by != "" {
+			says += ", from " + by
+		}
+		return says
+	case "moved":
+		return Thousands(n) + " " + what + in
+	case "looked":
+		if other != "" {
+			return "looked at: " + what + "; " + other
+		}
+		return "looked at: " + what
+	case "worked":
+		says := fmt.Sprintf("%s worked with %s, %s", Thousands(n), other, what)
+		if dead > 0 {
+			says += fmt.Sprintf("; %s dead", Thousands(dead))
+		}
+		return says
+	case "parted":
+		if what == "" {
+			what = "went"
+		}
+		return Thousands(n) + " " + what + in + " as lot"
+	case "back":
+		return Thousands(n) + " whose graft failed came back" + in + " as lot"
+	}
+	return kind
+}

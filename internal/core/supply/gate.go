@@ -12,6 +12,7 @@ const (
 	NotSound Gate = "not-sound" // the last look at the bundle found something
 	PastKeep Gate = "past-keep" // the bundle's keep-by day is over
 	NotYet   Gate = "not-yet"   // stocks whose graft failed wait for their second chance
+	Sown     Gate = "sown"      // seedlings that stand in the seedbed still, too close to be worked
 )
 
 // What a look says of a lot that must wait, and of a bundle that may be used.
@@ -20,10 +21,13 @@ const (
 	WoodSound   = "sound"
 )
 
-// LotGates gives what keeps a lot out; ready is what the last look at it said,
+// LotGates gives what keeps a lot of a form out; ready is what the last look at it said,
 // "" where nobody looked, and waits the day until which it waits, zero for none.
-func LotGates(ready string, waits, today time.Time) []Gate {
+func LotGates(form, ready string, waits, today time.Time) []Gate {
 	var out []Gate
+	if form == Seedbed {
+		out = append(out, Sown)
+	}
 	if ready == LotNotReady {
 		out = append(out, NotReady)
 	}

@@ -5,16 +5,20 @@ const (
 	BareRoot = "bare-root"
 	Potted   = "potted"
 	InRow    = "in the row"
+	Seedbed  = "seedbed" // sown here, and not lifted or lined out yet
 	Roots    = "root pieces"
 	Cuttings = "cuttings" // not rooted
 )
+
+// InGround reports whether stock of a form is worked where it stands.
+func InGround(form string) bool { return form == InRow || form == Seedbed }
 
 // prepareMinutes is what making a stem ready takes, by its form: bare roots are
 // washed, trimmed, stripped below the cut and sorted by size; pots are stripped,
 // watered and set out; stems in the row are stripped, what would drip on the union
 // is taken off, and the soil is wetted; root pieces and
 // cuttings are washed and cut to length. House default.
-var prepareMinutes = map[string]float64{BareRoot: 0.25, Potted: 0.4, InRow: 0.5, Roots: 0.3, Cuttings: 0.2}
+var prepareMinutes = map[string]float64{BareRoot: 0.25, Potted: 0.4, InRow: 0.5, Seedbed: 0.5, Roots: 0.3, Cuttings: 0.2}
 
 // PrepareHours is what making n stems of a form ready takes, in hours. A form that
 // is not known takes as long as bare roots.

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/union"
@@ -134,7 +135,7 @@ func (s *Stage) Card(ctx context.Context, a nursery.Actor, code string) (CardPag
 	p.Face = p.FaceWay.Times() * (p.Tag.StockLow + p.Tag.StockHigh) / 2
 	h := f.Answers()
 	p.Manner = outlook.MannerOf(f)
-	p.Steps, p.Cautions = words.CardSteps(p.Tag.Technique, h, p.Tag.LotForm == outlook.InRow, p.Tag.Buds), words.CardCautions(h)
+	p.Steps, p.Cautions = words.CardSteps(p.Tag.Technique, h, supply.InGround(p.Tag.LotForm), p.Tag.Buds), words.CardCautions(h)
 	if per := p.Tag.LotTaper; per != nil {
 		for _, x := range p.Threads {
 			c := caliper.ClassOf(x.StockMM)

@@ -136,7 +136,7 @@ func (s *Stage) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 		d.Grafts += t.Planned
 		if t.FinishedAt == nil {
 			d.Wood = drawn1(d.Wood, t.Bundle, t.BundlePlace, t.Variety, t.Joins(t.Planned-t.Tied), t.Worker)
-			if t.LotForm == supply.InRow {
+			if supply.InGround(t.LotForm) {
 				d.Walk = drawn1(d.Walk, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, t.Worker)
 			} else {
 				d.Stock = drawn1(d.Stock, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, t.Worker)

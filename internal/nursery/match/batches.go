@@ -8,6 +8,7 @@ import (
 
 	"unionknot/internal/core/pairing"
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/core/ways"
 	"unionknot/internal/nursery"
@@ -75,7 +76,7 @@ func (s *Stage) MakeBatch(ctx context.Context, a nursery.Actor, code string, m M
 		switch {
 		case inRow && m.Healing != healsInRow:
 			return nil, nursery.Problem{Field: "healing", Says: words.HealsInRow}
-		case m.Healing == healsInRow && !slices.Contains(outlook.FormsOf(f, p.Weave.Threads), outlook.InRow):
+		case m.Healing == healsInRow && !slices.ContainsFunc(outlook.FormsOf(f, p.Weave.Threads), supply.InGround):
 			return nil, nursery.Problem{Field: "healing", Says: words.HealsOnBench}
 		}
 		m.Why = strings.TrimSpace(m.Why)

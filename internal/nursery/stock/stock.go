@@ -19,7 +19,7 @@ import (
 )
 
 // Forms in which stock comes.
-var Forms = []string{supply.BareRoot, supply.Potted, supply.InRow, supply.Roots, supply.Cuttings}
+var Forms = []string{supply.BareRoot, supply.Potted, supply.InRow, supply.Seedbed, supply.Roots, supply.Cuttings}
 
 // NewLot is what is asked of stock that came or was lined out.
 type NewLot struct {
@@ -41,7 +41,7 @@ func (n *NewLot) check(genera map[string]bool) nursery.Problems {
 		ps.Add("stock_type", "Name the stock, in up to 60 letters.")
 	}
 	if !slices.Contains(Forms, n.Form) {
-		ps.Add("form", "The stock is bare-root, potted, in the row, root pieces or cuttings; %q is none of them.", n.Form)
+		ps.Add("form", "The stock is bare-root, potted, in the row, seedbed, root pieces or cuttings; %q is none of them.", n.Form)
 	}
 	if n.Received < 1 || n.Received > 1_000_000 {
 		ps.Add("received", "Count the stems: a whole number from 1 to 1,000,000.")
@@ -221,12 +221,10 @@ type LotPage struct {
 	Grown     Grown
 	Looks     []store.LotLook
 	Failed    store.FailedOf  // stocks whose graft failed, not back yet
-	Back      []store.Lot     // that came back
 	Again     technique.Again // what is proposed for them
 	Wood      []AgainWood     // that they would have
 	Today     time.Time
-	From      string // the lot it came back from, or was part of
-	Moved     []store.LotMove
+	Story     []store.LotEvent // what happened to its stocks, back through the lots they came from
 	Tapers    []store.LotTaper // newest first
 	Out       outlook.Out      // what keeps it out of the weave, if anything does
 }
@@ -256,7 +254,7 @@ func (s *Stage) Lot(ctx context.Context, code string, atLeast float64) (LotPage,
 	}
 	p.Today = s.Today()
 	p.Out = outlook.LotOut(l, p.Today)
-	if p.Moved, err = q.LotMoves(ctx, l.ID); err != nil {
+	if p.Story, err = q.LotStory(ctx, l.ID); err != nil {
 		return p, err
 	}
 	if p.Readings, err = q.Readings(ctx, l.ID); err != nil {
@@ -273,9 +271,6 @@ func (s *Stage) Lot(ctx context.Context, code string, atLeast float64) (LotPage,
 		return p, err
 	}
 	if p.Failed, err = q.FailedStocks(ctx, p.Lot.ID, string(tally.CameBack)); err != nil {
-		return p, err
-	}
-	if p.Back, err = q.LotsFrom(ctx, p.Lot.ID); err != nil {
 		return p, err
 	}
 	if p.Failed.N > 0 {
@@ -297,13 +292,6 @@ func (s *Stage) Lot(ctx context.Context, code string, atLeast float64) (LotPage,
 			w := &p.Wood[i]
 			w.Plants, w.Sticks = append(w.Plants, m.Code), w.Sticks+outlook.GivesOf(m, f.Today).Sticks
 		}
-	}
-	if p.Lot.CameFrom != nil {
-		l, err := q.LotByID(ctx, *p.Lot.CameFrom)
-		if err != nil {
-			return p, err
-		}
-		p.From = l.Code
 	}
 	if p.Balances, err = q.StockBalances(ctx, p.Lot.ID); err != nil {
 		return p, err

@@ -203,7 +203,7 @@ func (p *pen) knot(x float64, k aftercare.Name, state string, share float64, tit
 func Callus(share float64) template.HTML {
 	const w, h = 120.0, 14.0
 	var p pen
-	p.open(w, h, "callus", fmt.Sprintf("callused %.0f %%", math.Min(share, 9.99)*100))
+	p.open(w, h, "callus", "callused "+words.Callused(share))
 	x := func(s float64) float64 { return w * math.Min(s, 1.35) / 1.35 }
 	p.rect(0, 3, x(1.35), 8, "callus-all")
 	p.rect(0, 3, x(share), 8, "callus-has")
@@ -243,5 +243,6 @@ func YearBar(l outlook.YearLine, most int) template.HTML {
 	part(l.Gone, "year-gone", 0)
 	part(l.Lost, "year-lost", 0)
 	part(l.InRow, "year-row", 12)
+	part(l.Sown, "year-sown", 3)
 	return p.html()
 }

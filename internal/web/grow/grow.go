@@ -191,7 +191,7 @@ func (g grow) stops(wp growon.WalkPage, beds []outlook.Bed, causes []string, can
 			if n == 0 && len(s.Items) > 0 && s.Name == aftercare.HeadBack {
 				n = s.Items[0].N
 			}
-			st.Rows = append(st.Rows, stopStep{BedStep: s, Items: items(nil, s.Items), How: wp.Ways(s.Name, n),
+			st.Rows = append(st.Rows, stopStep{BedStep: s, Items: items(nil, s.Items), How: strings.TrimSpace(wp.Ways(s.Name, n) + " " + words.KeepBetter(s.Both, false)),
 				Moves: s.Name == aftercare.Pot || s.Name == aftercare.Lift})
 		}
 		if can && wp.RainedOff && len(st.Rows) == 0 && b.Due() > 0 {
@@ -391,7 +391,7 @@ func (g grow) years(w http.ResponseWriter, r *http.Request) error {
 	p := yearsPage{YearsPage: yp}
 	most := 1
 	for _, l := range yp.Years {
-		most = max(most, l.Tied, l.InRow)
+		most = max(most, l.Tied+l.InRow+l.Sown)
 	}
 	for _, l := range yp.Years {
 		p.Lines = append(p.Lines, yearLine{l, draw.YearBar(l, most)})
