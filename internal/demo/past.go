@@ -97,7 +97,7 @@ func (m *maker) past(scale int) error {
 		batches: table{name: "batch", columns: words("id code order_id tie healing grafts person_id made_at")},
 		threads: table{name: "batch_thread", columns: words("batch_id lot_id stock_mm bundle_id wood_mm technique n buds")},
 		tags: table{
-			name: "tag",
+			name: "any_tag",
 			columns: words(
 				"id code batch_id lot_id bundle_id technique worker_id day planned started_at finished_at heal_place tied since_wipe " +
 					"stock_low stock_high wood_low wood_high mismatch pace_hours buds",
@@ -463,7 +463,7 @@ func (h *history) write() error {
 
 // nextIDs moves each table's numbering past the rows copied in.
 func nextIDs(ctx context.Context, pg *pgx.Conn) error {
-	for _, t := range []string{"stock_lot", "mother_plant", "wood_bundle", "orders", "batch", "tag"} {
+	for _, t := range []string{"stock_lot", "mother_plant", "wood_bundle", "orders", "batch", "any_tag"} {
 		if _, err := pg.Exec(ctx, fmt.Sprintf(`select setval(pg_get_serial_sequence('%s', 'id'), (select max(id) from %s))`, t,
 			t)); err != nil {
 			return fmt.Errorf("numbering %s: %w", t, err)

@@ -21,6 +21,9 @@ type Actor struct {
 	ID   int64
 	Name string
 	Role Role
+	// Sent is who was signed in when another's work was handed in, kept on a shared
+	// tablet while the line was down; 0: they did it themselves.
+	Sent int64
 }
 
 // Must gives ErrNotAllowed to whoever has none of the roles.

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/core/tally"
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/access"
 	"unionknot/internal/nursery/bench"
@@ -22,6 +23,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/testhouse"
+	"unionknot/internal/words"
 )
 
 func TestTheFirstPropagatorNeedsTheCode(t *testing.T) {
@@ -250,8 +252,11 @@ func TestATapSentTwiceCountsOnce(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 6, c.Counts.Tied)
 	assert.Equal(t, 18, c.Counts.Left)
-	_, err = h.Tap(ctx, h.odile, tag.Code, taps)
-	assert.ErrorIs(t, err, nursery.ErrNotAllowed, "another worker's tag")
+	done, err := h.Tap(ctx, h.odile, tag.Code, []bench.Tap{{ID: h.uuid(), Kind: "tied", N: 1}})
+	require.NoError(t, err)
+	require.Len(t, done.Held, 1, "kept, and not counted")
+	assert.Equal(t, words.Refused(tally.NotTheirs), done.Held[0].Why)
+	assert.Equal(t, 6, done.Counts.Tied)
 	_, err = h.Tap(ctx, h.ansel, tag.Code, []bench.Tap{{ID: "x", Kind: "tied", N: 1}})
 	isProblem(t, err, "Load the card anew")
 }
@@ -281,10 +286,12 @@ func TestTheLedgerFollowsTheBench(t *testing.T) {
 	assert.Equal(t, map[string]int{"grafted": 15, "free": 23, "spoiled": 2}, h.pieces("W-1"))
 	late := h.tap(h.ansel, tag.Code, "tied", 1)
 	require.Len(t, late.Held, 1, "kept, and not counted")
-	assert.Equal(t, "the tag is finished", late.Held[0].Why)
+	assert.Equal(t, words.Refused(tally.TagFinished), late.Held[0].Why)
 	_, err = h.Tap(ctx, h.ansel, tag.Code, []bench.Tap{{ID: h.uuid(), Kind: "undo", N: 1, Undoes: finish[1].ID}})
 	require.NoError(t, err)
 	assert.Equal(t, 24-1, h.stems("L-1")[store.Aside], "opened again, as it was")
+	c = h.tap(h.ansel, tag.Code, "finish", 1).Counts
+	assert.Equal(t, 16, c.Tied, "and what was tapped between counts")
 }
 
 func TestNoMoreIsTiedThanWasLaidOut(t *testing.T) {

@@ -66,7 +66,7 @@ func (q Q) BatchByCode(ctx context.Context, code string) (b Batch, err error) {
 // CodesUsed gives those of codes that a tag or a batch bears, or a tag that was
 // dropped bore.
 func (q Q) CodesUsed(ctx context.Context, codes []string) (used []string, err error) {
-	err = q.all(ctx, &used, `select code from tag where code = any($1) union select code from batch where code = any($1)
+	err = q.all(ctx, &used, `select code from any_tag where code = any($1) union select code from batch where code = any($1)
 		union select code from code_gone where code = any($1)`, codes)
 	return used, err
 }

@@ -86,17 +86,14 @@ func (q Q) PinTags(ctx context.Context, codes []string, pin bool) error {
 
 // BatchesOfTags gives the batches of tags.
 func (q Q) BatchesOfTags(ctx context.Context, codes []string) (ids []int64, err error) {
-	err = q.all(ctx, &ids, `select distinct batch_id from tag where code = any($1) order by 1`, codes)
+	err = q.all(ctx, &ids, `select distinct batch_id from any_tag where code = any($1) order by 1`, codes)
 	return ids, err
 }
 
-// DropTagsByCode takes away tags that nobody has begun.
-func (q Q) DropTagsByCode(ctx context.Context, codes []string) error {
-	if _, err := q.exec(ctx, `delete from tag_thread where tag_id in (select id from tag where code = any($1)
-		and started_at is null)`, codes); err != nil {
-		return err
-	}
-	_, err := q.exec(ctx, `delete from tag where code = any($1) and started_at is null`, codes)
+// DropTagsByCode drops tags that nobody has begun.
+func (q Q) DropTagsByCode(ctx context.Context, codes []string, by int64, at time.Time) error {
+	_, err := q.exec(ctx, `update any_tag set dropped_at = $3, dropped_by = $2, locked = false where code = any($1) and started_at is null
+		and dropped_at is null`, codes, by, at)
 	return err
 }
 

@@ -83,18 +83,6 @@ func (q Q) FailedWood(ctx context.Context, lot int64) (ps []Plant, err error) {
 	return ps, err
 }
 
-// Unmeasured lists lots with stems free, and not in the seedbed, of which nothing is
-// measured, oldest first.
-func (q Q) Unmeasured(ctx context.Context) (ls []Lot, err error) {
-	err = q.all(
-		ctx,
-		&ls,
-		lotSelect+`where l.form <> 'seedbed' and l.id in (select lot_id from stock_balance where account = 'free' and n > 0)
-			and not exists (select 1 from caliper_reading r where r.lot_id = l.id) order by l.id`,
-	)
-	return ls, err
-}
-
 // LotMove is stems of a lot that were lifted, potted, heeled in or lined out.
 type LotMove struct {
 	ID        int64     `db:"id"`

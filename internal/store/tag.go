@@ -248,19 +248,53 @@ func (q Q) AddTags(ctx context.Context, ts []NewTag) error {
 		mismatch, buds, tiers); err != nil {
 		return err
 	}
+	return q.addTagThreads(ctx, of, stock, wood, many)
+}
+
+// DropTags drops the tags of batches that nobody has begun, and gives their codes.
+func (q Q) DropTags(ctx context.Context, batches []int64, by int64, at time.Time) (codes []string, err error) {
+	err = q.all(ctx, &codes, `with gone as (update any_tag set dropped_at = $3, dropped_by = $2, locked = false
+		where batch_id = any($1) and started_at is null and dropped_at is null returning id, code) select code from gone order by id`,
+		batches, by, at)
+	return codes, err
+}
+
+// PickUpTags lets dropped tags stand again as they are laid out now: a label may bear
+// their codes. Those that are not dropped stay as they are.
+func (q Q) PickUpTags(ctx context.Context, ts []NewTag) error {
+	if len(ts) == 0 {
+		return nil
+	}
+	n := len(ts)
+	codes, workers, tiers, days, halves := make([]string, n), make([]int64, n), make([]*int64, n), make([]time.Time, n), make([]int, n)
+	low, high, mismatch := make([]float64, n), make([]float64, n), make([]float64, n)
+	var of []string
+	var stock, wood []float64
+	var many []int
+	for i, t := range ts {
+		codes[i], workers[i], tiers[i], days[i], halves[i] = t.Code, t.WorkerID, t.TierID, t.Day, max(1, t.Half)
+		low[i], high[i], mismatch[i] = t.WoodLow, t.WoodHigh, t.Mismatch
+		for _, h := range t.Threads {
+			of, stock, wood, many = append(of, t.Code), append(stock, h.StockMM), append(wood, h.WoodMM), append(many, h.N)
+		}
+	}
+	if _, err := q.exec(ctx, `update any_tag t set dropped_at = null, dropped_by = null, worker_id = u.w, tier_id = u.r, day = u.d,
+		half = u.h, wood_low = u.l, wood_high = u.g, mismatch = u.m
+		from unnest($1::text[], $2::bigint[], $3::bigint[], $4::date[], $5::int[], $6::numeric[], $7::numeric[],
+			$8::float8[]) u(c, w, r, d, h, l, g, m) where t.code = u.c and t.dropped_at is not null`,
+		codes, workers, tiers, days, halves, low, high, mismatch); err != nil {
+		return err
+	}
+	if _, err := q.exec(ctx, `delete from tag_thread where tag_id in (select id from tag where code = any($1))`, codes); err != nil {
+		return err
+	}
+	return q.addTagThreads(ctx, of, stock, wood, many)
+}
+
+func (q Q) addTagThreads(ctx context.Context, of []string, stock, wood []float64, many []int) error {
 	_, err := q.exec(ctx, `insert into tag_thread (tag_id, stock_mm, wood_mm, n)
 		select t.id, u.s, u.w, sum(u.n) from unnest($1::text[], $2::numeric[], $3::numeric[], $4::int[]) u(c, s, w, n)
 		join tag t on t.code = u.c group by 1, 2, 3`, of, stock, wood, many)
-	return err
-}
-
-// DropTags takes away the tags of batches that nobody has begun.
-func (q Q) DropTags(ctx context.Context, batches []int64) error {
-	if _, err := q.exec(ctx, `delete from tag_thread where tag_id in (select id from tag where batch_id = any($1)
-		and started_at is null)`, batches); err != nil {
-		return err
-	}
-	_, err := q.exec(ctx, `delete from tag where batch_id = any($1) and started_at is null`, batches)
 	return err
 }
 
@@ -287,6 +321,11 @@ type TagState struct {
 	Gone       int        `db:"gone"`     // sold or planted
 	GoneSince  int        `db:"gone_since"`
 	LookID     *string    `db:"look_id"` // the count that stands
+	DroppedAt  *time.Time `db:"dropped_at"`
+	LastDevice string     `db:"last_device"` // of the newest tap, with its number there and its time
+	LastNo     int64      `db:"last_no"`
+	LastAt     *time.Time `db:"last_at"`
+	Tangled    bool       `db:"tangled"` // its taps say more than the sums: all are weighed again with each that comes in
 	TagSums
 }
 
@@ -305,12 +344,27 @@ type TagSums struct {
 }
 
 const tagState = `select id, code, batch_id, lot_id, bundle_id, worker_id, tier_id, planned, buds, started_at, finished_at,
-	standing, gone, gone_since, look_id::text as look_id, tied, spoiled_stock, spoiled_wood, dropped, set_aside, since_wipe, refused, stock_back, wood_back, pace_hours from tag `
+	standing, gone, gone_since, look_id::text as look_id, tied, spoiled_stock, spoiled_wood, dropped, set_aside, since_wipe, refused, stock_back, wood_back, pace_hours,
+	dropped_at, last_device, last_no, last_at, tangled from any_tag `
 
-// LockTag holds a tag until the transaction ends.
+// LockTag holds a tag that stands until the transaction ends.
 func (q Q) LockTag(ctx context.Context, code string) (t TagState, err error) {
-	err = q.get(ctx, &t, tagState+`where code = $1 for no key update`, code)
+	err = q.get(ctx, &t, tagState+`where code = $1 and dropped_at is null for no key update`, code)
 	return t, err
+}
+
+// LockAnyTags holds tags, dropped ones too, until the transaction ends, in the order of
+// their ids.
+func (q Q) LockAnyTags(ctx context.Context, codes []string) (ts []TagState, err error) {
+	err = q.all(ctx, &ts, tagState+`where code = any($1) order by id for no key update`, codes)
+	return ts, err
+}
+
+// Tangled lists those of tags, dropped ones too, whose taps are weighed again when the
+// tag changes.
+func (q Q) Tangled(ctx context.Context, codes []string) (out []string, err error) {
+	err = q.all(ctx, &out, `select code from any_tag where code = any($1) and tangled order by id`, codes)
+	return out, err
 }
 
 // KeepTag keeps what taps changed of a tag: when it was started and finished,
@@ -318,8 +372,9 @@ func (q Q) LockTag(ctx context.Context, code string) (t TagState, err error) {
 func (q Q) KeepTag(ctx context.Context, t TagState) error {
 	_, err := q.exec(
 		ctx,
-		`update tag set started_at = $2, finished_at = $3, tied = $4, spoiled_stock = $5, spoiled_wood = $6, dropped = $7, set_aside = $8,
-		since_wipe = $9, refused = $10, stock_back = $11, wood_back = $12, pace_hours = $13 where id = $1`,
+		`update any_tag set started_at = $2, finished_at = $3, tied = $4, spoiled_stock = $5, spoiled_wood = $6, dropped = $7, set_aside = $8,
+		since_wipe = $9, refused = $10, stock_back = $11, wood_back = $12, pace_hours = $13, last_device = $14, last_no = $15, last_at = $16,
+		tangled = $17 where id = $1`,
 		t.ID,
 		t.StartedAt,
 		t.FinishedAt,
@@ -333,9 +388,16 @@ func (q Q) KeepTag(ctx context.Context, t TagState) error {
 		t.StockBack,
 		t.WoodBack,
 		t.PaceHours,
+		t.LastDevice,
+		t.LastNo,
+		t.LastAt,
+		t.Tangled,
 	)
 	return err
 }
+
+// IsDropped says whether it was dropped.
+func (t TagState) IsDropped() bool { return t.DroppedAt != nil }
 
 // Has says whether a person cuts or ties on it.
 func (t TagState) Has(person int64) bool {
@@ -347,12 +409,4 @@ func (t TagState) Has(person int64) bool {
 func (q Q) HandOver(ctx context.Context, id, worker int64, tier *int64) error {
 	_, err := q.exec(ctx, `update tag set worker_id = $2, tier_id = $3 where id = $1`, id, worker, tier)
 	return err
-}
-
-// AddTally keeps a tap; false when it was kept before.
-func (q Q) AddTally(ctx context.Context, t Tally) (bool, error) {
-	n, err := q.exec(ctx, `insert into tally (id, tag_id, person_id, kind, n, undoes, at, received_at, held)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (id) do nothing`,
-		t.ID, t.TagID, t.PersonID, t.Kind, t.N, t.Undoes, t.At, t.ReceivedAt, t.Held)
-	return n == 1, err
 }

@@ -5,11 +5,14 @@ package web
 import (
 	"database/sql"
 	"embed"
+	"encoding/json"
 	"errors"
+	"fmt"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
@@ -35,6 +38,7 @@ import (
 	"unionknot/internal/web/today"
 	"unionknot/internal/web/trace"
 	"unionknot/internal/web/wood"
+	"unionknot/internal/words"
 )
 
 //go:embed static templates/*.html
@@ -184,6 +188,14 @@ func (s *Server) known(next http.Handler) http.Handler {
 // guard lets through who may ask, and turns errors into pages.
 func (s *Server) guard(route page.Route) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if by := r.Header.Get(page.By); by != "" && route.HandsIn {
+			handed, err := s.handedIn(r, by)
+			if err != nil {
+				s.fail(w, r, err)
+				return
+			}
+			r = handed
+		}
 		if len(route.Who) > 0 {
 			a, in := page.ActorOf(r.Context())
 			if !in {
@@ -203,6 +215,32 @@ func (s *Server) guard(route page.Route) http.Handler {
 			s.fail(w, r, err)
 		}
 	})
+}
+
+// handedIn makes a request that of whoever did the work. From a device that somebody
+// signed in on themselves it is their own alone; a bench tablet hands in anybody's who
+// works at the bench.
+func (s *Server) handedIn(r *http.Request, by string) (*http.Request, error) {
+	ctx := r.Context()
+	id, err := strconv.ParseInt(by, 10, 64)
+	if err != nil {
+		return nil, nursery.Problem{Says: words.HandedIn}
+	}
+	if a, in := page.ActorOf(ctx); in && a.ID == id {
+		return r, nil
+	}
+	opened := s.kit.Sessions.GetInt64(ctx, "tablet_by")
+	if opened == 0 {
+		if _, in := page.ActorOf(ctx); !in {
+			return r, nil // to the door
+		}
+		return nil, fmt.Errorf("%s: %w", words.HandedIn, nursery.ErrNotAllowed)
+	}
+	a, err := s.kit.Nursery.HandedIn(ctx, id, opened)
+	if err != nil {
+		return nil, err
+	}
+	return r.WithContext(page.WithActor(ctx, a)), nil
 }
 
 func (s *Server) toDoor(w http.ResponseWriter, r *http.Request) {
@@ -248,6 +286,12 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 		t, status = trouble{Title: "That cannot be done", Says: bad.Says}, http.StatusUnprocessableEntity
 	default:
 		s.kit.Log.ErrorContext(r.Context(), "request failed", "request", t.Request, "method", r.Method, "path", r.URL.Path, "err", err)
+	}
+	if r.Header.Get("Accept") == "application/json" { // a device that sends what it kept
+		w.Header().Set("Content-Type", "application/json")
+		w.WriteHeader(status)
+		json.NewEncoder(w).Encode(map[string]string{"says": t.Title + ". " + t.Says})
+		return
 	}
 	_, in := page.ActorOf(r.Context())
 	f := page.Frame{Title: t.Title, Bare: !in, Data: t}

@@ -1,5 +1,10 @@
 package tally
 
+import (
+	"cmp"
+	"slices"
+)
+
 // Account is where stems or pieces are held.
 type Account string
 
@@ -86,7 +91,17 @@ func (d *Side) Settle(s Sums) []Move {
 	if s.Finished {
 		why = LeftOver
 	}
-	return d.shift(out, Free, n, why, DrawnAnew)
+	out = d.shift(out, Free, n, why, DrawnAnew)
+	slices.SortStableFunc(out, func(a, b Move) int { return cmp.Compare(away(a), away(b)) })
+	return out
+}
+
+// away is 0 for what comes back to aside, 1 for what leaves it.
+func away(m Move) int {
+	if m.To == Aside {
+		return 0
+	}
+	return 1
 }
 
 // shift moves n from aside to an account, or −n from it to aside, each class on

@@ -45,31 +45,48 @@ func (k Kind) Moves() bool {
 // WipeAfter is how many grafts call for a wipe of the knife. House default.
 const WipeAfter = 40
 
-// Refusal is why a tap is kept but does not count; "" counts.
+// Refusal is the code of why a tap is kept but does not count; "" counts.
 type Refusal string
 
-// Why taps are refused. The words are the code: people read them as they are.
+// Why taps are refused, for now: they are weighed again whenever more come in.
 const (
-	UnknownTap    Refusal = "the tap to take back is not known here"
-	TakenBack     Refusal = "it was taken back already"
-	DidNotCount   Refusal = "it did not count in the first place"
-	FinishFirst   Refusal = "the tag is finished: take the finish back first"
-	CountedTakes  Refusal = "its takes are counted already"
-	TagFinished   Refusal = "the tag is finished"
-	MoreThanLaid  Refusal = "more than was laid out"
-	NoStockOnHand Refusal = "no stock is left on the bench for this tag"
-	NoWoodOnHand  Refusal = "no wood is left on the bench for this tag"
+	UnknownTap    Refusal = "unknown tap" // what it takes back is not known
+	TakenBack     Refusal = "taken back"  // already
+	DidNotCount   Refusal = "did not count"
+	FinishFirst   Refusal = "finish first" // the finish has to be taken back before
+	CountedTakes  Refusal = "takes counted"
+	TagFinished   Refusal = "finished"
+	MoreThanLaid  Refusal = "more than laid"
+	NoStockOnHand Refusal = "no stock"
+	NoWoodOnHand  Refusal = "no wood"
+	NotTheirs     Refusal = "not theirs" // the tag is another worker's
+	TagDropped    Refusal = "tag dropped"
+	Left          Refusal = "left" // the propagator left it
+)
+
+// Decision is what the propagator decided about a tap that did not count.
+type Decision string
+
+// The decisions; "" is none.
+const (
+	Count Decision = "counted"
+	Leave Decision = "left"
 )
 
 // Tap is one tap as it was kept.
 type Tap struct {
-	ID      string
-	Kind    Kind
-	N       int
-	At      time.Time
-	Undoes  string  // an undo's
-	Refused Refusal // "" for one that counts
-	Undone  bool
+	ID       string
+	Kind     Kind
+	N        int
+	At       time.Time // when it was made, as far as its device can tell
+	Received time.Time
+	Device   string // that it was made on; "" not known
+	No       int64  // its place among the device's taps
+	Undoes   string // an undo's
+	Theirs   bool   // whoever made it has the tag, or had it when it came in
+	Decided  Decision
+	Refused  Refusal // "" for one that counts
+	Undone   bool
 }
 
 // Sums are a tag's taps added up.

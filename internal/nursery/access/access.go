@@ -369,3 +369,16 @@ func (s *Stage) Leave(ctx context.Context, a nursery.Actor, id int64, back bool)
 		return s.Changed(ctx, q, a, "person", p.Name, doing, nil, nil)
 	})
 }
+
+// HandedIn finds whose work a shared tablet hands in, kept on it while the line was
+// down: with a bench hand's rights and no more, though they have left meanwhile.
+func (s *Stage) HandedIn(ctx context.Context, by int64, openedBy int64) (nursery.Actor, error) {
+	p, err := s.DB.Q().Person(ctx, by)
+	if err != nil {
+		return nursery.Actor{}, err
+	}
+	if nursery.Role(p.Role) == nursery.Looker {
+		return nursery.Actor{}, fmt.Errorf("%s looks only: %w", p.Name, nursery.ErrNotAllowed)
+	}
+	return nursery.Actor{ID: p.ID, Name: p.Name, Role: nursery.BenchHand, Sent: openedBy}, nil
+}

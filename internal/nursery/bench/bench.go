@@ -141,6 +141,9 @@ func (s *Stage) HandOver(ctx context.Context, a nursery.Actor, code string, to, 
 		if err := q.HandOver(ctx, t.ID, to, ties); err != nil {
 			return err
 		}
+		if err := s.WeighAgain(ctx, q, a, []string{code}); err != nil {
+			return err
+		}
 		return s.Changed(ctx, q, a, "tag", code, "handed over", by(t.WorkerID, t.TierID), by(to, ties))
 	})
 }

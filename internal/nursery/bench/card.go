@@ -1,7 +1,6 @@
 package bench
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -42,30 +41,6 @@ func sumsOf(t store.TagState) (tally.Sums, tally.Laid) {
 	return tally.Sums{Tied: t.Tied, SpoiledStock: t.SpoiledStock, SpoiledWood: t.SpoiledWood, Dropped: t.Dropped, SetAside: t.SetAside,
 			SinceWipe: t.SinceWipe, Refused: t.Refused, Finished: t.FinishedAt != nil},
 		tally.Laid{Stems: t.Planned - t.StockBack, Pieces: t.Planned*max(1, t.Buds) - t.WoodBack, Each: t.Buds}
-}
-
-// tapOf reads a kept tap into the core's form.
-func tapOf(t store.Tally) tally.Tap {
-	x := tally.Tap{ID: t.ID, Kind: tally.Kind(t.Kind), N: t.N, At: t.At, Undone: t.Undone}
-	if t.Undoes != nil {
-		x.Undoes = *t.Undoes
-	}
-	if t.Held != nil {
-		x.Refused = tally.Refusal(*t.Held)
-	}
-	return x
-}
-
-// tapsOf gives taps in the order in which they came in, and those that came
-// together as they were made.
-func tapsOf(ts []store.Tally) []tally.Tap {
-	ts = slices.Clone(ts)
-	slices.SortStableFunc(ts, func(a, b store.Tally) int { return cmp.Or(a.ReceivedAt.Compare(b.ReceivedAt), a.At.Compare(b.At)) })
-	out := make([]tally.Tap, len(ts))
-	for i, t := range ts {
-		out[i] = tapOf(t)
-	}
-	return out
 }
 
 // CardPage is what the bench card shows.

@@ -60,7 +60,8 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 		if err != nil {
 			return err
 		}
-		if err := q.DropTags(ctx, []int64{b.ID}); err != nil {
+		gone, err := q.DropTags(ctx, []int64{b.ID}, a.ID, s.Now())
+		if err != nil {
 			return err
 		}
 		ts, err := q.Threads(ctx, b.ID)
@@ -79,9 +80,15 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 				tags[i].TierID = &tiers[outlook.TierOf(w, day, len(tiers))]
 			}
 		}
-		keepCodes(tags, before)
+		tags, again := keepCodes(tags, before)
 		if err := q.AddTags(ctx, tags); err != nil {
 			return fmt.Errorf("making tags: %w", err)
+		}
+		if err := q.PickUpTags(ctx, again); err != nil {
+			return fmt.Errorf("picking tags up: %w", err)
+		}
+		if err := s.WeighAgain(ctx, q, a, gone); err != nil {
+			return err
 		}
 		return s.Changed(
 			ctx,
@@ -96,18 +103,22 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 	})
 }
 
-// keepCodes gives tags the codes of those before that were for as many grafts of
-// the same: labels may bear them.
-func keepCodes(tags []store.NewTag, before []store.Tag) {
-	for i := range tags {
-		t := &tags[i]
+// keepCodes parts tags into new ones and those that stand for ones before that were
+// for as many grafts of the same: labels may bear their codes, so they are picked up
+// again.
+func keepCodes(tags []store.NewTag, before []store.Tag) (fresh, again []store.NewTag) {
+	for _, t := range tags {
 		j := slices.IndexFunc(before, func(b store.Tag) bool {
 			return b.LotID == t.LotID && b.BundleID == t.BundleID && b.Technique == t.Technique && b.Planned == t.Planned &&
 				b.StockLow == t.StockLow && b.StockHigh == t.StockHigh
 		})
-		if j >= 0 {
-			t.Code = before[j].Code
-			before = slices.Delete(before, j, j+1)
+		if j < 0 {
+			fresh = append(fresh, t)
+			continue
 		}
+		t.Code = before[j].Code
+		before = slices.Delete(before, j, j+1)
+		again = append(again, t)
 	}
+	return fresh, again
 }

@@ -2,8 +2,6 @@ package bench
 
 import (
 	"context"
-	"fmt"
-	"slices"
 	"sync"
 	"time"
 
@@ -108,7 +106,6 @@ const tapBound = 10 * time.Second
 func (s *Stage) keepTogether(ctx context.Context, jobs []*tapJob) {
 	var codes, ids []string
 	for _, j := range jobs {
-		j.done = Tapped{Safe: []string{}, Held: []HeldTap{}}
 		codes = append(codes, j.code)
 		for _, t := range j.taps {
 			ids = append(ids, t.ID)
@@ -147,73 +144,78 @@ type quickWork struct {
 }
 
 // take weighs a request's taps. What needs more than the sums is left for
-// alone, before anything of it is noted.
+// alone, and nothing of it is noted.
 func (w *quickWork) take(j *tapJob) {
 	tag := w.tags[j.code]
 	if tag == nil {
 		j.err = nursery.ErrNotFound
 		return
 	}
-	if j.a.Role == nursery.BenchHand && !tag.Has(j.a.ID) {
-		j.err = fmt.Errorf("tag %s: %w", j.code, nursery.ErrNotAllowed)
+	if tag.IsDropped() || tag.FinishedAt != nil || tag.Tangled || j.a.Role != nursery.Propagator && !tag.Has(j.a.ID) {
+		j.alone = true
 		return
 	}
-	wiped := slices.ContainsFunc(
-		j.taps,
-		func(t Tap) bool { return tally.Kind(t.Kind) == tally.Wiped || tally.Kind(t.Kind) == tally.NewBlade },
-	)
-	for _, t := range j.taps {
-		if tally.Kind(t.Kind) != tally.Undo {
-			continue
-		}
-		// What was wiped or finished meanwhile is found out from all the taps.
-		of := w.taps[t.Undoes]
-		if of == nil || of.TagID != tag.ID || tally.Kind(of.Kind) != tally.Tied || tag.SinceWipe != tag.Tied || wiped ||
-			tag.FinishedAt != nil {
-			j.alone = true
+	was, n, done := *tag, len(w.fresh), Tapped{Safe: []string{}, Held: []NotCounted{}}
+	for i, t := range j.taps {
+		if !w.one(tag, j.a, t, i) {
+			for _, y := range w.fresh[n:] {
+				delete(w.taps, y.ID)
+			}
+			for _, y := range w.fresh[n:] {
+				if of := w.undone(y); of != nil {
+					of.Undone = false
+				}
+			}
+			*tag, w.fresh, j.alone = was, w.fresh[:n], true
 			return
 		}
+		done.Safe = append(done.Safe, t.ID)
 	}
-	for _, t := range j.taps {
-		j.done.Safe = append(j.done.Safe, t.ID)
-		if why := w.one(tag, t); why != "" {
-			j.done.Held = append(j.done.Held, HeldTap{t.ID, string(why)})
-		}
-	}
-	j.done.Counts = countsOf(sumsOf(*tag))
+	done.Counts = countsOf(sumsOf(*tag))
+	j.done = done
 }
 
-func (w *quickWork) one(tag *store.TagState, t Tap) tally.Refusal {
+// undone is the tap that an undo took back.
+func (w *quickWork) undone(y store.Tally) *store.Tally {
+	if y.Undoes == nil {
+		return nil
+	}
+	return w.taps[*y.Undoes]
+}
+
+// one notes a tap that counts by the sums alone; false: it takes more. It is one made
+// after all that came in before, on the same device.
+func (w *quickWork) one(tag *store.TagState, a nursery.Actor, t Tap, i int) bool {
 	if was := w.taps[t.ID]; was != nil {
-		return tapOf(*was).Refused
+		return was.Held == nil
+	}
+	y := tallyOf(t, i, *tag, a, w.now)
+	if tag.LastAt != nil && (t.device != tag.LastDevice || t.device != "" && t.No <= tag.LastNo || y.At.Before(*tag.LastAt)) {
+		return false
 	}
 	sums, laid := sumsOf(*tag)
 	kind := tally.Kind(t.Kind)
-	var why tally.Refusal
-	of := w.taps[t.Undoes]
 	if kind == tally.Undo {
-		if why = sums.WeighUndo(tapOf(*of), true, false); why != "" {
-			t.Undoes = ""
+		// What was wiped meanwhile is found out from all the taps.
+		of := w.taps[t.Undoes]
+		if of == nil || of.TagID != tag.ID || of.CountsOn != nil || tally.Kind(of.Kind) != tally.Tied || tag.SinceWipe != tag.Tied ||
+			sums.WeighUndo(nursery.TapOf(*of), true, false) != "" {
+			return false
 		}
-	} else {
-		why = sums.Weigh(kind, t.N, laid)
-	}
-	y := tallyOf(t, *tag, why, w.now)
-	w.fresh = append(w.fresh, y)
-	w.taps[t.ID] = &y
-	switch {
-	case why != "" && kind != tally.Undo:
-		tag.Refused++
-	case why != "":
-	case kind == tally.Undo:
 		of.Undone = true
 		sums.Count(tally.Kind(of.Kind), -of.N)
-	default:
+	} else {
+		if sums.Weigh(kind, t.N, laid) != "" {
+			return false
+		}
 		sums.Count(kind, t.N)
 	}
-	if why == "" && tag.StartedAt == nil {
-		tag.StartedAt = &w.now
+	w.fresh = append(w.fresh, y)
+	w.taps[t.ID] = &y
+	if tag.StartedAt == nil {
+		tag.StartedAt = &y.At
 	}
 	tag.Tied, tag.SinceWipe = sums.Tied, sums.SinceWipe
-	return why
+	tag.LastDevice, tag.LastNo, tag.LastAt = y.Device, y.No, &y.At
+	return true
 }

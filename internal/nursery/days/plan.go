@@ -82,7 +82,7 @@ func (s *Stage) applyPlan(
 	}
 	out.Late, out.LeastLate = plan.Late, plan.LeastLate
 	done := store.DayPlan{PersonID: a.ID, At: s.Now()}
-	if err := s.keepPlan(ctx, q, d, plan, &done); err != nil {
+	if err := s.keepPlan(ctx, q, a, d, plan, &done); err != nil {
 		return out, err
 	}
 	out.Made, out.Moved = len(done.Made), len(done.Moved)
@@ -114,7 +114,7 @@ func (s *Stage) applyPlan(
 
 // keepPlan writes a plan: tags that nobody has begun are moved, and what is on
 // no tag is put on new ones.
-func (s *Stage) keepPlan(ctx context.Context, q store.Q, d *outlook.Diary, plan benchday.Plan, done *store.DayPlan) error {
+func (s *Stage) keepPlan(ctx context.Context, q store.Q, a nursery.Actor, d *outlook.Diary, plan benchday.Plan, done *store.DayPlan) error {
 	pieces := slices.Clone(plan.Pieces)
 	slices.SortStableFunc(pieces, func(a, b benchday.Piece) int { return cmp.Or(a.Job-b.Job, a.Slot-b.Slot, a.Hand-b.Hand) })
 	left := map[int][]store.RestThread{}
@@ -150,10 +150,13 @@ func (s *Stage) keepPlan(ctx context.Context, q store.Q, d *outlook.Diary, plan 
 		return fmt.Errorf("making tags: %w", err)
 	}
 	moved, err := q.PlaceTags(ctx, to)
+	if err != nil {
+		return err
+	}
 	for _, code := range moved {
 		done.Moved = append(done.Moved, from[code])
 	}
-	return err
+	return s.WeighAgain(ctx, q, a, moved)
 }
 
 // UndoPlan takes the last plan back: tags it made go, unless they were begun,
@@ -183,10 +186,13 @@ func (s *Stage) UndoPlan(ctx context.Context, a nursery.Actor) error {
 		if err := (nursery.Hold{Batches: batches}).In(ctx, q); err != nil {
 			return err
 		}
-		if err := q.DropTagsByCode(ctx, p.Made); err != nil {
+		if err := q.DropTagsByCode(ctx, p.Made, a.ID, s.Now()); err != nil {
 			return err
 		}
 		if _, err := q.PlaceTags(ctx, p.Moved); err != nil {
+			return err
+		}
+		if err := s.WeighAgain(ctx, q, a, codes); err != nil {
 			return err
 		}
 		if err := q.UndoDayPlan(ctx, p.ID, s.Now()); err != nil {
@@ -250,6 +256,9 @@ func (s *Stage) MoveTags(ctx context.Context, a nursery.Actor, m MoveTags) error
 			to = append(to, store.TagPlace{Code: code, WorkerID: m.Worker, Day: m.Day, Half: m.Half, Locked: true})
 		}
 		if _, err := q.PlaceTags(ctx, to); err != nil {
+			return err
+		}
+		if err := s.WeighAgain(ctx, q, a, m.Codes); err != nil {
 			return err
 		}
 		return s.Changed(

@@ -332,7 +332,11 @@ func (s *Stage) UndoBatches(ctx context.Context, a nursery.Actor, codes []string
 				done = append(done, nursery.Change{What: "batch", Ref: b.Code, Doing: "taken back", Before: nil, After: nil})
 			}
 		}
-		if err := q.DropTags(ctx, ids); err != nil {
+		gone, err := q.DropTags(ctx, ids, a.ID, s.Now())
+		if err != nil {
+			return err
+		}
+		if err := s.WeighAgain(ctx, q, a, gone); err != nil {
 			return err
 		}
 		var stems, pieces []store.Move

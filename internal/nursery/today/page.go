@@ -7,6 +7,7 @@ import (
 
 	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/pace"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/core/ways"
 	"unionknot/internal/nursery"
@@ -31,6 +32,7 @@ type TodayPage struct {
 	Failed         []store.FailedLot
 	Walk           []outlook.Bed // with steps and rounds that are due, in walking order
 	Day            aftercare.Day
+	Strays         int // taps that do not count until the propagator says so
 }
 
 // failedSince is how many days after their grafting failed stocks are named. House
@@ -94,7 +96,7 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 	}
 	p.Days = outlook.BenchDaysOf(f, f.Today)
 	for _, l := range f.Lots {
-		if l.Measured == 0 {
+		if l.Measured == 0 && l.Form != supply.Seedbed {
 			p.Unmeasured = append(p.Unmeasured, l.Lot)
 		}
 	}
@@ -120,6 +122,6 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 	if f.Answers().SecondChance() != ways.Discard {
 		p.Failed = going.Failed
 	}
-	p.Batches = going.Batches
+	p.Batches, p.Strays = going.Batches, going.Strays
 	return p, nil
 }

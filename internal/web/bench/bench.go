@@ -13,12 +13,14 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"unionknot/internal/core/tally"
 	"unionknot/internal/core/union"
 	"unionknot/internal/nursery"
 	benchstage "unionknot/internal/nursery/bench"
 	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 //go:embed templates/*.html
@@ -41,6 +43,9 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/bench/tags/{code}", Who: page.Everyone, Do: b.card},
 		{Method: "GET", Path: "/bench/tags/{code}/pace", Who: page.Everyone, Do: b.pace},
 		{Method: "POST", Path: "/bench/tags/{code}/taps", Who: page.Hands, Do: b.taps},
+		{Method: "POST", Path: "/taps", Who: page.Hands, Do: b.tapsOfAll, HandsIn: true},
+		{Method: "GET", Path: "/bench/strays", Who: page.Boss, Do: b.strays},
+		{Method: "POST", Path: "/bench/strays", Who: page.Boss, Do: b.settle},
 		{Method: "POST", Path: "/bench/tags/{code}/hand-over", Who: page.Hands, Do: b.handOver},
 	}...)
 }
@@ -253,6 +258,63 @@ func (b bench) taps(w http.ResponseWriter, r *http.Request) error {
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
 	return json.NewEncoder(w).Encode(done)
+}
+
+// tapsOfAll keeps what a device sends of any tags.
+func (b bench) tapsOfAll(w http.ResponseWriter, r *http.Request) error {
+	var in struct {
+		Device string           `json:"device"`
+		Taps   []benchstage.Tap `json:"taps"`
+	}
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxTapBody)).Decode(&in); err != nil {
+		return nursery.Problem{Says: words.NotWhole}
+	}
+	done, err := b.Nursery.TapAll(r.Context(), page.Actor(r), in.Device, in.Taps)
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Cache-Control", "no-store")
+	return json.NewEncoder(w).Encode(done)
+}
+
+func (b bench) strays(w http.ResponseWriter, r *http.Request) error {
+	return b.showStrays(w, r, page.NewForm(), http.StatusOK)
+}
+
+func (b bench) showStrays(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
+	gs, err := b.Nursery.Strays(r.Context(), page.Actor(r))
+	if err != nil {
+		return err
+	}
+	return b.ShowStatus(w, r, b.views["strays"], page.Frame{Title: "Taps that do not count", Stage: "Bench", Data: gs, Form: f}, status)
+}
+
+// settle keeps what the propagator decides of stray taps.
+func (b bench) settle(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	n := benchstage.Settling{Code: f.Text("code"), Worker: int64(f.Int("worker")), On: f.Text("on")}
+	switch f.Text("do") {
+	case "count":
+		n.Do = tally.Count
+	case "leave":
+		n.Do, n.On = tally.Leave, ""
+	default:
+		n.On = ""
+	}
+	if err = f.Err(); err == nil {
+		err = b.Nursery.Settle(r.Context(), page.Actor(r), n)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return b.showStrays(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	b.Flash(r, "%s", words.Settled(n.Do, n.Code, n.On))
+	return page.Go(w, r, "/bench/strays")
 }
 
 func (b bench) handOver(w http.ResponseWriter, r *http.Request) error {

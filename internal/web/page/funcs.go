@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/aftercare"
+	"unionknot/internal/core/tally"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/working"
@@ -92,6 +93,8 @@ var funcs = template.FuncMap{
 	"againwood": words.SecondChanceWood,
 	"againin":   words.SecondChanceIn,
 	"storyof":   words.LotEvent,
+	"refused":   func(code *string) string { return words.Refused(tally.Refusal(*code)) },
+	"deref":     func(s *string) string { return *s },
 	"better":    words.KeepBetter,
 	"callused":  words.Callused,
 	"follow":    words.FollowSays,

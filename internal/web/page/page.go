@@ -40,7 +40,13 @@ type Route struct {
 	Method, Path string
 	Who          []nursery.Role
 	Do           func(http.ResponseWriter, *http.Request) error
+	// HandsIn says that a shared tablet may hand in here what several workers did on it
+	// while the line was down, each named in the header By.
+	HandsIn bool
 }
+
+// By is the header that names whose work a device hands in, by id.
+const By = "Union-Knot-By"
 
 // Who may ask.
 var (

@@ -1,0 +1,74 @@
+package words
+
+import "unionknot/internal/core/tally"
+
+// NotATap says that what was sent is no tap that a bench makes.
+const NotATap = "This is not a tap that a bench makes: it was not kept. Load the card anew."
+
+// NoSuchTag says that no tag ever bore a code.
+func NoSuchTag(code string) string { return "There is no tag " + code + ": the tap was not kept." }
+
+// refusals are why taps do not count.
+var refusals = map[tally.Refusal]string{
+	tally.UnknownTap:    "the tap to take back is not known here",
+	tally.TakenBack:     "it was taken back already",
+	tally.DidNotCount:   "it did not count in the first place",
+	tally.FinishFirst:   "the tag is finished: take the finish back first",
+	tally.CountedTakes:  "the tag's takes were counted before it came in",
+	tally.TagFinished:   "the tag was finished before it",
+	tally.MoreThanLaid:  "more than was laid out",
+	tally.NoStockOnHand: "no stock is left on the bench for this tag",
+	tally.NoWoodOnHand:  "no wood is left on the bench for this tag",
+	tally.NotTheirs:     "the tag is another worker's",
+	tally.TagDropped:    "the tag was dropped, or its batch taken back",
+	tally.Left:          "the propagator left it",
+}
+
+// Refused says why a tap does not count.
+func Refused(r tally.Refusal) string {
+	if says, ok := refusals[r]; ok {
+		return says
+	}
+	return string(r)
+}
+
+// NoSuchTagStands says that taps cannot count on a tag.
+func NoSuchTagStands(code string) string {
+	return "No tag " + code + " stands: choose one of the list, or leave the taps."
+}
+
+// OfOtherStems says that a tag is of another lot or bundle.
+func OfOtherStems(code string) string {
+	return "Tag " + code + " is of another lot or bundle, so these grafts cannot be on it."
+}
+
+// CannotCount says why taps cannot count on a tag, and what to do.
+func CannotCount(code string, r tally.Refusal) string {
+	says := "On tag " + code + " they cannot count: " + Refused(r) + "."
+	switch r {
+	case tally.TagDropped:
+		return says + " Choose another tag of the same lot and bundle, or make one in Match."
+	case tally.MoreThanLaid, tally.NoStockOnHand, tally.NoWoodOnHand:
+		return says + " Recount its lot or its bundle first, if there are more; or leave the taps."
+	}
+	return says
+}
+
+// HandedIn says that what another made cannot be handed in from here.
+const HandedIn = "These were made by another. They go when they sign in on this device."
+
+// NotWhole says that what a device sent arrived in part.
+const NotWhole = "The taps did not arrive whole. They stay on the device and are sent again."
+
+// Settled says what was decided of taps.
+func Settled(d tally.Decision, code, on string) string {
+	switch {
+	case d == tally.Count && on != "" && on != code:
+		return "The taps on " + code + " count on " + on + "."
+	case d == tally.Count:
+		return "The taps on " + code + " count."
+	case d == tally.Leave:
+		return "The taps on " + code + " are left."
+	}
+	return "The taps on " + code + " wait for you again."
+}
