@@ -1,86 +1,10 @@
-// The bench card: taps are kept in the browser's store, one entry each, until
-// the server says that they are on its disk. Only then are they drawn solid.
+// The bench card: taps wait in the queue until the server says that they are on
+// its disk. Only then are they drawn solid.
 (() => {
   'use strict';
 
-  const PREFIX = 'uk-tap:';
-  const who = () => document.querySelector('[data-person]')?.dataset.person || '';
-
-  // A key of our own making: the browser's is withheld on a plain http address.
-  const uuid = () => {
-    const b = crypto.getRandomValues(new Uint8Array(16));
-    b[6] = (b[6] & 15) | 64;
-    b[8] = (b[8] & 63) | 128;
-    const h = Array.from(b, (x) => x.toString(16).padStart(2, '0')).join('');
-    return `${h.slice(0, 8)}-${h.slice(8, 12)}-${h.slice(12, 16)}-${h.slice(16, 20)}-${h.slice(20)}`;
-  };
-
-  // waiting lists taps in the order they were made, of one tag or of all.
-  const waiting = (code) => {
-    const out = [];
-    for (let i = 0; i < localStorage.length; i++) {
-      const key = localStorage.key(i);
-      if (!key.startsWith(PREFIX)) continue;
-      try {
-        const t = JSON.parse(localStorage.getItem(key));
-        if (!code || t.code === code) out.push({ ...t, key });
-      } catch {
-        // Not ours to read; it stays.
-      }
-    }
-    return out.sort((a, b) => a.at - b.at || a.seq - b.seq);
-  };
-
-  let seq = 0;
-  const keep = (code, tap) => {
-    const t = { ...tap, code, person: who(), at: Date.now(), seq: seq++ };
-    localStorage.setItem(PREFIX + t.id, JSON.stringify(t));
-    return t;
-  };
-
-  const CHUNK = 200;
-  // send posts a tag's waiting taps and forgets those that are safe. It throws
-  // when the server cannot be reached.
-  const send = async (code) => {
-    const taps = waiting(code).slice(0, CHUNK);
-    if (!taps.length) return null;
-    const now = Date.now();
-    const r = await fetch(`/bench/tags/${encodeURIComponent(code)}/taps`, {
-      method: 'POST',
-      headers: { 'Content-Type': 'application/json' },
-      body: JSON.stringify({ taps: taps.map((t) => ({ id: t.id, kind: t.kind, n: t.n, undoes: t.undoes, ago_ms: Math.max(0, now - t.at) })) }),
-      redirect: 'error',
-    });
-    if (!r.ok) {
-      const err = new Error(`server said ${r.status}`);
-      err.status = r.status;
-      throw err;
-    }
-    const done = await r.json();
-    for (const id of done.safe) localStorage.removeItem(PREFIX + id);
-    return done;
-  };
-
   const card = document.getElementById('card');
-  if (!card) {
-    // On any other page: send what an earlier card left behind.
-    const mine = who();
-    const codes = new Set(waiting().filter((t) => t.person === mine).map((t) => t.code));
-    const drain = async () => {
-      for (const c of codes) {
-        try {
-          while (waiting(c).length) await send(c);
-        } catch {
-          // It stays here and is tried on the next page.
-        }
-      }
-      const n = waiting().length;
-      const say = document.getElementById('waits');
-      if (say) say.textContent = n ? `${n} taps wait on this device. They go when the card of their tag is opened by its worker.` : '';
-    };
-    drain();
-    return;
-  }
+  if (!card) return;
 
   const code = card.dataset.code;
   const planned = Number(card.dataset.planned);
@@ -88,11 +12,20 @@
   let counts = JSON.parse(card.dataset.counts);
   // Taps that can be taken back, oldest first.
   let history = JSON.parse(card.dataset.taps).reverse();
-  let reach = 'on'; // on, off, out (signed out)
-  let busy = false;
-  let backoff = 1000;
-  let timer = 0;
   const $ = (id) => document.getElementById(id);
+  const waiting = () => UK.items((x) => x.kind === 'tap' && x.body.code === code).map((x) => x.body);
+
+  // A card that was kept on this device is as old as the line has been down: what
+  // the server said since stands above it.
+  const known = UK.parse(UK.read(`uk-card:${code}`));
+  const kept = Number(document.body.dataset.kept || 0);
+  if (kept && known && known.at > kept) ({ counts, history } = known);
+  // What waits was made, or taken back, after what the server knows.
+  for (const t of waiting()) {
+    if (t.kind === 'undo') history = history.filter((h) => h.id !== t.undoes);
+    else if (!history.some((h) => h.id === t.id)) history.push(t);
+  }
+  const remember = () => UK.write(`uk-card:${code}`, JSON.stringify({ at: Date.now(), counts, history: history.slice(-40) }));
 
   // seen is what the tag stands at with the waiting taps counted in.
   const seen = () => {
@@ -108,9 +41,9 @@
         case 'finish': c.finished = sign > 0; break;
       }
     };
-    for (const t of waiting(code)) {
+    for (const t of waiting()) {
       if (t.kind === 'undo') {
-        const u = history.find((h) => h.id === t.undoes) || t.was;
+        const u = t.was;
         if (u) effect(u, -1);
       } else {
         effect(t, 1);
@@ -122,7 +55,8 @@
 
   const draw = () => {
     const c = seen();
-    const wait = waiting(code);
+    const wait = waiting();
+    const reach = UK.reach();
     $('tied').textContent = c.tied;
     $('left').textContent = c.finished ? 'finished' : `${c.left} to go`;
     const svg = $('rungs');
@@ -150,8 +84,10 @@
     $('wipe').classList.toggle('calm', !due);
     $('wipe-says').textContent = due ? `${c.since_wipe} grafts since the last wipe. Wipe now.` : `${c.since_wipe} grafts since the last wipe.`;
     const line = $('line');
-    line.className = 'line ' + (reach === 'on' ? 'on' : 'off');
-    if (reach === 'out') line.innerHTML = `${wait.length} taps wait here. <a href="/sign-in">Sign in again</a> and they go.`;
+    const red = UK.alarm();
+    line.className = 'line ' + (red ? 'red' : reach === 'on' ? 'on' : 'off');
+    if (red) line.textContent = red;
+    else if (reach === 'out') line.innerHTML = `${wait.length} taps wait here. <a href="/sign-in">Sign in again</a> and they go.`;
     else if (reach === 'off') line.textContent = `The line is down. ${wait.length} taps wait on this device; go on tapping.`;
     else line.textContent = wait.length ? `${wait.length} on the way` : 'All safe';
     for (const b of card.querySelectorAll('[data-tap]')) {
@@ -166,53 +102,32 @@
 
   const undoable = () => history.length > 0;
 
-  const flush = async () => {
-    if (busy) return;
-    busy = true;
-    clearTimeout(timer);
-    try {
-      let done;
-      while ((done = await send(code))) {
-        counts = done.counts;
-        for (const h of done.held) {
-          history = history.filter((t) => t.id !== h.id);
-          $('held').textContent = `A tap was kept but not counted: ${h.why}.`;
-        }
-        draw();
-      }
-      reach = 'on';
-      backoff = 1000;
-    } catch (e) {
-      if (e.status === 401 || e.status === 403) {
-        reach = 'out';
-      } else if (e.status === 422 || e.status === 400) {
-        reach = 'off';
-        $('held').textContent = 'The server would not take these taps. Load this card anew; they stay on this device.';
-      } else {
-        reach = 'off';
-      }
-      timer = setTimeout(flush, backoff);
-      backoff = Math.min(backoff * 2, 15000);
-    } finally {
-      busy = false;
-      draw();
+  UK.on('tap', (done, list) => {
+    if (done.counts[code]) counts = done.counts[code];
+    for (const h of done.held) {
+      if (!list.some((x) => x.id === h.id && x.body.code === code)) continue;
+      history = history.filter((t) => t.id !== h.id);
+      $('held').textContent = `A tap was kept but not counted: ${h.why}.`;
     }
-  };
+    remember();
+  });
+  UK.watch(() => draw());
 
   const tap = (kind, n) => {
     const c = seen();
     if (kind === 'undo') {
       const last = history.pop();
       if (!last) return;
-      keep(code, { id: uuid(), kind: 'undo', n: 1, undoes: last.id, was: { kind: last.kind, n: last.n } });
+      UK.put('tap', { id: UK.uuid(), code, kind: 'undo', n: 1, undoes: last.id, was: { kind: last.kind, n: last.n } });
     } else {
       if (c.finished || kind === 'tied' && c.left < n) return;
-      history.push(keep(code, { id: uuid(), kind, n }));
+      const t = { id: UK.uuid(), code, kind, n };
+      history.push(t);
+      UK.put('tap', t);
     }
     $('held').textContent = '';
     navigator.vibrate?.(15);
     draw();
-    flush();
   };
 
   card.addEventListener('click', (e) => {
@@ -233,10 +148,5 @@
     tap(...k);
   });
 
-  window.addEventListener('online', flush);
-  document.addEventListener('visibilitychange', () => { if (!document.hidden) flush(); });
-  // Another tab on the same tag: draw what it keeps.
-  window.addEventListener('storage', draw);
   draw();
-  flush();
 })();

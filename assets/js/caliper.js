@@ -1,19 +1,11 @@
 // Caliper entry: Enter keeps a reading and the line is free for the next at
-// once. Readings wait in the browser's store until the server has them, one
-// key each, so a repeat counts once and nothing is lost with the line.
+// once. Readings wait in the queue until the server has them, one key each, so a
+// repeat counts once and nothing is lost with the line.
 document.addEventListener('alpine:init', () => {
   'use strict';
 
-  const uuid = () => {
-    const b = crypto.getRandomValues(new Uint8Array(16));
-    b[6] = (b[6] & 15) | 64;
-    b[8] = (b[8] & 63) | 128;
-    const h = Array.from(b, (x) => x.toString(16).padStart(2, '0')).join('');
-    return `${h.slice(0, 8)}-${h.slice(8, 12)}-${h.slice(12, 16)}-${h.slice(16, 20)}-${h.slice(20)}`;
-  };
-
   Alpine.data('caliper', () => ({
-    last: [], says: '', mood: '', inch: false, beep: true, speak: false, ask: null, busy: false, timer: 0,
+    last: [], says: '', mood: '', inch: false, beep: true, speak: false, ask: null,
     lot: '', low: 0, high: 0, simulated: [],
     init() {
       const d = this.$root.dataset;
@@ -22,12 +14,29 @@ document.addEventListener('alpine:init', () => {
       this.high = Number(d.high);
       this.simulated = JSON.parse(d.simulated);
       this.last = this.waiting().map((r) => ({ ...r, state: 'waits' })).reverse().slice(0, 10);
-      window.addEventListener('online', () => this.flush());
-      this.flush();
+      UK.on('reading', (r, became, told) => {
+        if (r.lot !== this.lot) return false;
+        if (became === 'safe') this.mark(r.id, 'safe');
+        if (became === 'refused') this.mark(r.id, 'refused');
+        if (became === 'safe' || became === 'back') {
+          htmx.swap('#cal-now', told, { swapStyle: 'innerHTML' });
+        } else {
+          this.tone(false);
+          this.say(told || `${r.mm} mm was not kept.`, 'bad');
+        }
+        return true;
+      });
+      UK.watch(() => this.line());
+      UK.flush();
     },
-    get box() { return 'uk-cal:' + this.lot; },
-    waiting() { return JSON.parse(localStorage.getItem(this.box) || '[]'); },
-    put(list) { localStorage.setItem(this.box, JSON.stringify(list)); },
+    waiting() { return UK.items((x) => x.kind === 'reading' && x.body.lot === this.lot).map((x) => x.body); },
+    line() {
+      const red = UK.alarm();
+      if (red) this.say(red, 'bad');
+      else if (UK.reach() === 'out') this.say('Signed out: sign in on another page and come back; the readings wait here.', 'off');
+      else if (UK.reach() === 'off' && this.waiting().length) this.say('The line is down. Readings wait on this device; go on measuring.', 'off');
+      else if (this.mood === 'off') this.say('');
+    },
     tone(ok) {
       if (!this.beep || !window.AudioContext) return;
       this.audio = this.audio || new AudioContext();
@@ -69,18 +78,15 @@ document.addEventListener('alpine:init', () => {
         return;
       }
       this.ask = null;
-      const list = this.waiting();
       for (const [i, mm] of all.entries()) {
-        const r = { id: uuid(), mm, both: ways[i].length === 2 ? ways[i].join('x') : undefined };
-        list.push(r);
+        const r = { id: UK.uuid(), lot: this.lot, mm, both: ways[i].length === 2 ? ways[i].join('x') : undefined };
         this.last = [{ ...r, state: 'waits' }, ...this.last].slice(0, 10);
+        UK.put('reading', r);
       }
-      this.put(list);
       el.value = '';
       this.tone(true);
       if (this.speak && window.speechSynthesis) speechSynthesis.speak(new SpeechSynthesisUtterance(String(all[all.length - 1])));
       this.say('');
-      this.flush();
     },
     key(e) {
       if (e.key === 'Escape' && this.ask !== null) {
@@ -93,63 +99,12 @@ document.addEventListener('alpine:init', () => {
         this.undo();
       }
     },
-    async flush() {
-      if (this.busy) return;
-      this.busy = true;
-      clearTimeout(this.timer);
-      try {
-        let list;
-        while ((list = this.waiting()).length) {
-          const r = list[0];
-          const res = await fetch(`/stock/lots/${encodeURIComponent(this.lot)}/readings`, {
-            method: 'POST',
-            headers: { 'HX-Request': 'true', 'Content-Type': 'application/x-www-form-urlencoded' },
-            body: new URLSearchParams({ once: r.id, mm: r.both || String(r.mm) }),
-            redirect: 'error',
-          });
-          if (res.status === 401 || res.status === 403) throw new Error('Signed out: sign in on another page and come back; the readings wait here.');
-          if (!res.ok && res.status !== 422) throw new Error('The server is in trouble. Readings wait on this device.');
-          this.put(this.waiting().filter((x) => x.id !== r.id));
-          if (res.status === 422) {
-            this.mark(r.id, 'refused');
-            this.tone(false);
-            this.say((await res.json()).says, 'bad');
-            continue;
-          }
-          this.mark(r.id, 'safe');
-          htmx.swap('#cal-now', await res.text(), { swapStyle: 'innerHTML' });
-        }
-        if (this.mood === 'off') this.say('');
-      } catch (e) {
-        const why = e instanceof TypeError ? 'The line is down. Readings wait on this device; go on measuring.' : e.message;
-        this.say(why, 'off');
-        this.timer = setTimeout(() => this.flush(), 3000);
-      } finally {
-        this.busy = false;
-      }
-    },
     mark(id, state) { this.last = this.last.map((r) => (r.id === id ? { ...r, state } : r)); },
-    async undo() {
+    undo() {
       const r = this.last.find((x) => x.state === 'waits' || x.state === 'safe');
       if (!r) return;
-      if (this.waiting().some((x) => x.id === r.id) && !this.busy) {
-        this.put(this.waiting().filter((x) => x.id !== r.id));
-      } else {
-        // The same key for every try, so that a lost answer takes back one.
-        const undoes = r.undoes || uuid();
-        this.last = this.last.map((x) => (x.id === r.id ? { ...x, state: 'going', undoes } : x));
-        const res = await fetch(`/stock/lots/${encodeURIComponent(this.lot)}/readings/back`, {
-          method: 'POST',
-          headers: { 'HX-Request': 'true', 'Content-Type': 'application/x-www-form-urlencoded' },
-          body: new URLSearchParams({ once: undoes, mm: String(r.mm) }),
-        }).catch(() => null);
-        if (!res || !res.ok) {
-          this.mark(r.id, 'safe');
-          this.say('It could not be taken back: the line is down or it is gone already.', 'bad');
-          return;
-        }
-        htmx.swap('#cal-now', await res.text(), { swapStyle: 'innerHTML' });
-      }
+      if (UK.items((x) => x.id === r.id && !x.tried).length) UK.drop(r.id); // it never left this device
+      else UK.put('unread', { id: UK.uuid(), lot: this.lot, mm: r.mm });
       this.last = this.last.filter((x) => x.id !== r.id);
       this.say(`${r.mm} mm is taken back.`);
     },

@@ -5,6 +5,7 @@ import (
 	"math"
 	"time"
 
+	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/bench"
 	"unionknot/internal/nursery/days"
 	"unionknot/internal/nursery/heal"
@@ -61,9 +62,7 @@ func (m *maker) graft(t store.Tag, n int, perHour float64, ago time.Duration, fi
 			k = 5
 		}
 		at -= time.Duration(k) * step
-		add("tied", k)
-		done += k
-		switch m.r.IntN(40) {
+		switch m.r.IntN(40) { // a slip comes before the graft is tied
 		case 0:
 			add("spoiled wood", 1)
 		case 1:
@@ -71,6 +70,8 @@ func (m *maker) graft(t store.Tag, n int, perHour float64, ago time.Duration, fi
 		case 2:
 			add("spoiled stock", 1)
 		}
+		add("tied", k)
+		done += k
 	}
 	if finish {
 		at -= time.Minute
@@ -79,7 +80,7 @@ func (m *maker) graft(t store.Tag, n int, perHour float64, ago time.Duration, fi
 		}
 		add("finish", 1)
 	}
-	_, err := m.s.Tap(m.ctx, m.a, t.Code, taps)
+	_, err := m.s.Tap(m.ctx, nursery.Actor{ID: t.WorkerID, Name: t.Worker, Role: nursery.BenchHand}, t.Code, taps)
 	return err
 }
 

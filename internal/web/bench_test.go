@@ -90,7 +90,7 @@ func (h *house) tied(t *testing.T, tag string) (n int) {
 }
 
 func tapsWaiting(b *browser) int {
-	return value[int](b, `Object.keys(localStorage).filter(k => k.startsWith('uk-tap:')).length`)
+	return value[int](b, `Object.keys(localStorage).filter(k => k.startsWith('uk-q:')).length`)
 }
 
 func TestALostLineLosesNoTap(t *testing.T) {
@@ -166,6 +166,6 @@ func TestSignedOutMeanwhileTheTapsWait(t *testing.T) {
 	b.key(" ")
 	b.sees("Sign in again")
 	b.signIn("ansel")
-	b.is(`Object.keys(localStorage).filter(k => k.startsWith('uk-tap:')).length === 0`)
+	b.is(`Object.keys(localStorage).filter(k => k.startsWith('uk-q:')).length === 0`)
 	assert.Equal(t, before+1, h.tied(t, tag), "they went once the hand was known again")
 }

@@ -68,13 +68,13 @@ func TestTheWalkIsDoneOnAPhone(t *testing.T) {
 	b.tapOn("head back", ".some")
 	b.tapOn("head back", ".which [data-code]")
 	b.tapOn("head back", ".those")
-	b.is(`document.getElementById('line').textContent === 'All safe' && !localStorage.length`)
+	b.is(`document.getElementById('line').textContent === 'All safe' && !UK.items().length`)
 	assert.Equal(t, "1", done(), "on one tag")
 
 	alive := value[int](b, `Number(`+here+`.querySelector('[data-alive]').textContent)`)
 	b.eval(here + `.querySelector('[data-cause="knocked or broken"]').click()`)
 	b.eval(here + `.querySelector('[data-cause="knocked or broken"]').click()`)
-	b.is(`document.getElementById('line').textContent === 'All safe' && !localStorage.length`)
+	b.is(`document.getElementById('line').textContent === 'All safe' && !UK.items().length`)
 	assert.Equal(t, alive-2, value[int](b, `Number(`+here+`.querySelector('[data-alive]').textContent)`))
 	assert.Equal(t, "2", h.one(t, `select sum(n)::text from tree_move where cause = 'knocked or broken' and undone_at is null`))
 	assert.Equal(
@@ -91,7 +91,7 @@ func TestTheWalkIsDoneOnAPhone(t *testing.T) {
 	assert.Equal(t, "1", done())
 	l.cut.Store(false)
 	b.eval(`dispatchEvent(new Event('online'))`)
-	b.is(`document.getElementById('line').textContent === 'All safe' && !localStorage.length`)
+	b.is(`document.getElementById('line').textContent === 'All safe' && !UK.items().length`)
 	assert.Equal(t, tags, done(), "it all came, once")
 	small := value[[]string](
 		b,
@@ -284,7 +284,7 @@ func TestATagFromTiedToSoldByClicks(t *testing.T) {
 			b.is(`document.querySelector('#left').textContent === '0 to go'`)
 			b.click(`[data-tap="finish"]`)
 			b.sees("Finished.")
-			b.is(`!Object.keys(localStorage).length`)
+			b.is(`!UK.items().length`)
 			tied := h.one(t, `select tied::text from tag where code = '`+tag+`'`)
 			for month := 0; !value[bool](b, `document.body.innerText.includes('Fit to sell.')`); month++ {
 				require.Less(t, month, 16, "never fit: %s", b.whole())

@@ -18,7 +18,7 @@ import (
 // secured sets the headers that bound what a page may do.
 func secured(next http.Handler) http.Handler {
 	const policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; " +
-		"form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+		"worker-src 'self'; manifest-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Content-Security-Policy", policy)

@@ -3,6 +3,7 @@
 package web
 
 import (
+	"bytes"
 	"database/sql"
 	"embed"
 	"encoding/json"
@@ -137,6 +138,29 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 		http.StripPrefix("/static/"+s.kit.Stamp+"/", cached("public, max-age=31536000, immutable", built)),
 	)
 	r.Handle("/static/*", http.StripPrefix("/static/", cached("no-cache", built)))
+	// The service worker stands at the root, so that it serves every page, and bears the
+	// stamp, so that tablets take a new one up.
+	worker, err := files.ReadFile("static/sw.js")
+	if err != nil {
+		return nil, err
+	}
+	worker = bytes.ReplaceAll(worker, []byte("{{STAMP}}"), []byte(s.kit.Stamp))
+	r.Get("/sw.js", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "text/javascript; charset=utf-8")
+		w.Header().Set("Cache-Control", "no-cache")
+		w.Write(worker)
+	})
+	manifest, err := json.Marshal(map[string]any{"name": "Union Knot", "short_name": "Union Knot", "start_url": "/bench", "scope": "/",
+		"display": "standalone", "background_color": "#f0ece0", "theme_color": "#1f2a26", "icons": []map[string]string{
+			{"src": "/static/" + s.kit.Stamp + "/mark.svg", "sizes": "any", "type": "image/svg+xml", "purpose": "any"}}})
+	if err != nil {
+		return nil, err
+	}
+	r.Get("/manifest.webmanifest", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "application/manifest+json")
+		w.Header().Set("Cache-Control", "no-cache")
+		w.Write(manifest)
+	})
 	r.With(httprate.LimitBy(120, time.Minute, byPeer)).Post("/intake/store", s.intake)
 	cross := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) {
@@ -217,6 +241,9 @@ func (s *Server) guard(route page.Route) http.Handler {
 	})
 }
 
+// errAnothers says that somebody hands in what another did, on a device of their own.
+var errAnothers = errors.New("another's work is handed in")
+
 // handedIn makes a request that of whoever did the work. From a device that somebody
 // signed in on themselves it is their own alone; a bench tablet hands in anybody's who
 // works at the bench.
@@ -234,7 +261,7 @@ func (s *Server) handedIn(r *http.Request, by string) (*http.Request, error) {
 		if _, in := page.ActorOf(ctx); !in {
 			return r, nil // to the door
 		}
-		return nil, fmt.Errorf("%s: %w", words.HandedIn, nursery.ErrNotAllowed)
+		return nil, errAnothers
 	}
 	a, err := s.kit.Nursery.HandedIn(ctx, id, opened)
 	if err != nil {
@@ -277,6 +304,8 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 			Title: "Not here",
 			Says:  "There is nothing by that code. It may be mistyped, or taken back. Find looks through every code and name.",
 		}, http.StatusNotFound
+	case errors.Is(err, errAnothers):
+		t, status = trouble{Title: "Another's work", Says: words.HandedIn}, http.StatusForbidden
 	case errors.Is(err, nursery.ErrNotAllowed):
 		t, status = trouble{
 			Title: "Not yours to open",
@@ -287,7 +316,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	default:
 		s.kit.Log.ErrorContext(r.Context(), "request failed", "request", t.Request, "method", r.Method, "path", r.URL.Path, "err", err)
 	}
-	if r.Header.Get("Accept") == "application/json" { // a device that sends what it kept
+	if page.WantsJSON(r) { // a device that sends what it kept
 		w.Header().Set("Content-Type", "application/json")
 		w.WriteHeader(status)
 		json.NewEncoder(w).Encode(map[string]string{"says": t.Title + ". " + t.Says})

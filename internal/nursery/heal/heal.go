@@ -6,7 +6,9 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
+	"unionknot/internal/core/season"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
@@ -123,7 +125,15 @@ type NewCount struct {
 	Causes                map[string]int
 	Sure                  bool   // more alive than at the first look, and right all the same
 	Replaces              string // the count it corrects, or ""
+	// Ago is how long before it came in it was made, kept on a device meanwhile.
+	Ago time.Duration
 }
+
+// at is when it was made.
+func (n NewCount) at(now time.Time) time.Time { return now.Add(-min(max(0, n.Ago), longestAgo)) }
+
+// longestAgo is how long a device may have kept a count.
+const longestAgo = 60 * 24 * time.Hour
 
 // KeepCount keeps a look: never more than were tied, and never more causes
 // than dead. A correction keeps the earlier count beside it.
@@ -190,14 +200,14 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 			ID:        n.ID,
 			TagID:     t.ID,
 			Look:      n.Look,
-			CountedOn: s.Today(),
+			CountedOn: season.DayOf(n.at(s.Now()).Local()),
 			Taken:     n.Taken,
 			Doubtful:  n.Doubtful,
 			Dead:      n.Dead,
 			Buds:      t.Buds,
 			Both:      n.Both,
 			PersonID:  a.ID,
-			At:        s.Now(),
+			At:        n.at(s.Now()),
 		}
 		if n.Replaces != "" {
 			c.ReplacesID = &n.Replaces

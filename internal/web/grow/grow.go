@@ -44,7 +44,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/grow/days", Who: page.Boss, Do: g.setRule},
 		{Method: "GET", Path: "/grow/tags/{code}", Who: page.Everyone, Do: g.tag},
 		{Method: "GET", Path: "/grow/tags/{code}/buyer-labels", Who: page.Everyone, Do: g.buyerLabels},
-		{Method: "POST", Path: "/grow/acts", Who: page.Hands, Do: g.acts},
+		{Method: "POST", Path: "/grow/acts", Who: page.Hands, Do: g.acts, HandsIn: true},
 		{Method: "POST", Path: "/grow/do", Who: page.Hands, Do: g.do},
 		{Method: "POST", Path: "/grow/rain", Who: page.Hands, Do: g.rain},
 		{Method: "POST", Path: "/grow/rounds", Who: page.Boss, Do: g.addRound},

@@ -34,12 +34,12 @@ func Routes(k *page.Kit) []page.Route {
 	return []page.Route{
 		{Method: "GET", Path: "/heal", Who: page.Everyone, Do: h.list},
 		{Method: "GET", Path: "/heal/place", Who: page.Everyone, Do: h.showPlace},
-		{Method: "POST", Path: "/heal/place", Who: page.Hands, Do: h.keepPlace},
+		{Method: "POST", Path: "/heal/place", Who: page.Hands, Do: h.keepPlace, HandsIn: true},
 		{Method: "POST", Path: "/heal/place/right", Who: page.Hands, Do: h.putRight},
 		{Method: "POST", Path: "/heal/place/read", Who: page.Hands, Do: h.readPlace},
 		{Method: "POST", Path: "/heal/place/set", Who: page.Boss, Do: h.setPlace},
 		{Method: "GET", Path: "/heal/{code}", Who: page.Everyone, Do: h.count},
-		{Method: "POST", Path: "/heal/{code}", Who: page.Hands, Do: h.keep},
+		{Method: "POST", Path: "/heal/{code}", Who: page.Hands, Do: h.keep, HandsIn: true},
 		{Method: "POST", Path: "/heal/places", Who: page.Hands, Do: h.place},
 	}
 }
@@ -152,6 +152,7 @@ func (h heal) keep(w http.ResponseWriter, r *http.Request) error {
 		Replaces: f.Text("replaces"),
 		Sure:     f.Text("sure") != "",
 		Causes:   map[string]int{},
+		Ago:      f.Ago(),
 	}
 	for k := range f.Values {
 		if c, ok := strings.CutPrefix(k, "cause:"); ok {

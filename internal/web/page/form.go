@@ -5,8 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -169,4 +171,22 @@ type Field struct {
 	Options                                           []string
 	Required                                          bool
 	Small                                             bool
+}
+
+// All gives every problem in one line, for a script that shows no form.
+func (f Form) All() string {
+	all := []string{}
+	if f.Whole != "" {
+		all = append(all, f.Whole)
+	}
+	for _, k := range slices.Sorted(maps.Keys(f.Problems)) {
+		all = append(all, f.Problems[k])
+	}
+	return strings.Join(all, " ")
+}
+
+// Ago is how long before it came in a form was sent, where a device kept it.
+func (t *Typed) Ago() time.Duration {
+	ms, _ := strconv.ParseInt(t.Values.Get("ago_ms"), 10, 64)
+	return time.Duration(max(0, ms)) * time.Millisecond
 }

@@ -5,6 +5,7 @@ package page
 import (
 	"context"
 	"embed"
+	"encoding/json"
 	"fmt"
 	"html/template"
 	"io"
@@ -144,10 +145,12 @@ func (k *Kit) ShowStatus(w http.ResponseWriter, r *http.Request, v View, f Frame
 		}
 	}
 	f.House, f.Demo = f.Facts.House.Name, f.Facts.House.DemoDay != nil
+	f.Tablet = k.Sessions.GetInt64(ctx, "tablet_by") != 0
 	if f.Actor.ID != 0 {
-		f.Tablet = k.Sessions.GetInt64(ctx, "tablet_by") != 0
-		f.Flash = k.Sessions.PopString(ctx, "flash")
-		f.Undo, f.UndoAt = k.Sessions.PopString(ctx, "undo"), k.Sessions.PopString(ctx, "undo at")
+		if r.Header.Get("Union-Knot-Keep") == "" { // a device that keeps the page for later shows nobody anything
+			f.Flash = k.Sessions.PopString(ctx, "flash")
+			f.Undo, f.UndoAt = k.Sessions.PopString(ctx, "undo"), k.Sessions.PopString(ctx, "undo at")
+		}
 		for _, s := range Stages {
 			if Allowed(f.Actor.Role, s.Who) {
 				f.Stages = append(f.Stages, s)
@@ -157,8 +160,16 @@ func (k *Kit) ShowStatus(w http.ResponseWriter, r *http.Request, v View, f Frame
 		f.KeysOff = p.KeysOff
 		f.Band = season.BandOf(f.Facts, k.Sessions.GetString(ctx, "group"))
 	}
+	if WantsJSON(r) && status >= 400 {
+		return says(w, status, f.Form.All())
+	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
+	// Whose page it is, for a device that keeps it for when the line is down.
+	if f.Actor.ID != 0 && !f.Bare {
+		w.Header().Set("Union-Knot-Person", strconv.FormatInt(f.Actor.ID, 10))
+	}
+	w.Header().Set("Union-Knot-Stamp", k.Stamp)
 	var b strings.Builder
 	if err := v.t.ExecuteTemplate(&b, "layout", f); err != nil {
 		return fmt.Errorf("drawing %s: %w", f.Title, err)
@@ -199,8 +210,21 @@ func (k *Kit) FlashUndo(r *http.Request, act, at, format string, args ...any) {
 	k.Sessions.Put(r.Context(), "undo at", at)
 }
 
+// WantsJSON says whether a script of ours asks, which shows no page.
+func WantsJSON(r *http.Request) bool { return r.Header.Get("Accept") == "application/json" }
+
+func says(w http.ResponseWriter, status int, text string) error {
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(status)
+	return json.NewEncoder(w).Encode(map[string]string{"says": text})
+}
+
 // Go leads on to another page after something was done.
 func Go(w http.ResponseWriter, r *http.Request, path string) error {
+	if WantsJSON(r) {
+		w.Header().Set("Content-Type", "application/json")
+		return json.NewEncoder(w).Encode(map[string]string{"go": path})
+	}
 	http.Redirect(w, r, path, http.StatusSeeOther)
 	return nil
 }

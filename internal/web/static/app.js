@@ -187,3 +187,173 @@
     }));
   });
 })();
+
+// Without a line: pages that were kept say how old they are, counts are kept until
+// it is back, and workers change on a tablet by PIN.
+(() => {
+  'use strict';
+
+  const body = document.body;
+  const keptAt = Number(body.dataset.kept || 0);
+  const wait = (ms) => (AbortSignal.timeout ? AbortSignal.timeout(ms) : undefined);
+  const lineIsUp = () => fetch('/healthz', { cache: 'no-store', signal: wait(4000) }).then((r) => r.ok, () => false);
+
+  const ago = (ms) => {
+    const min = Math.floor(ms / 60000);
+    if (min < 1) return 'just now';
+    if (min < 60) return `${min} min ago`;
+    const h = Math.floor(min / 60);
+    return h < 48 ? `${h} h ${min % 60} min ago` : `${Math.round(h / 24)} days ago`;
+  };
+  const old = document.getElementById('kept');
+  const age = () => {
+    if (!old || !keptAt) return;
+    old.hidden = false;
+    old.textContent = `The line is down. This page is as it was at ${new Date(keptAt).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })}, `
+      + `${ago(Date.now() - keptAt)}; what you do is kept on this device and goes when the line is back.`;
+  };
+  age();
+  if (keptAt) {
+    setInterval(age, 30000);
+    // The line is back: the page as it is now, unless somebody is in the middle of it.
+    const look = async () => {
+      if (!(await lineIsUp())) return;
+      UK.flush();
+      if (old) {
+        const again = document.createElement('button');
+        again.type = 'button';
+        again.className = 'small';
+        again.textContent = 'Load it anew';
+        again.addEventListener('click', () => location.reload());
+        old.replaceChildren('The line is back. ', again);
+      }
+    };
+    setInterval(look, 10000);
+    addEventListener('online', look);
+  }
+
+  // A form that may be sent later: where the line is down it waits in the queue.
+  document.addEventListener('submit', (e) => {
+    const form = e.target;
+    if (!form.matches('[data-later]') || form.dataset.up) return;
+    e.preventDefault();
+    e.stopImmediatePropagation();
+    const by = e.submitter;
+    lineIsUp().then((up) => {
+      if (up) {
+        form.dataset.up = '1';
+        if (by) form.requestSubmit(by);
+        else form.requestSubmit();
+        return;
+      }
+      const data = new URLSearchParams(new FormData(form));
+      UK.put('form', { id: UK.uuid(), url: form.getAttribute('action'), data: data.toString(), what: form.dataset.later });
+      const said = document.createElement('p');
+      said.className = 'note';
+      said.setAttribute('role', 'status');
+      said.textContent = `The line is down. Kept on this device: ${form.dataset.later}. It goes when the line is back.`;
+      form.replaceWith(said);
+      const next = data.get('next');
+      if (by && by.name === 'go-next' && next) location.href = `/heal/${next}?look=${encodeURIComponent(data.get('look') || '')}`;
+    });
+  }, true);
+  addEventListener('pageshow', () => { for (const f of document.querySelectorAll('form[data-up]')) delete f.dataset.up; });
+
+  if (!('serviceWorker' in navigator) || !('caches' in window)) return; // on a plain http address there is none
+  navigator.serviceWorker.register('/sw.js');
+  const tell = (m) => navigator.serviceWorker.ready.then((r) => r.active && r.active.postMessage(m));
+
+  // What this worker will want when the line is down.
+  if (!keptAt && 'tablet' in body.dataset || !keptAt && body.dataset.person !== '0') {
+    const want = [...document.querySelectorAll('main a[href]')].map((a) => a.getAttribute('href'))
+      .filter((h) => /^\/(bench\/tags\/[^/]+|heal\/[^/?]+(\?.*)?|heal\/place\?.*|grow\/walk|stock\/lots\/[^/]+\/caliper|names\?person=\d+)(#.*)?$/.test(h));
+    const always = body.dataset.person === '0' ? [] : ['/bench', '/heal', '/grow/walk'];
+    if ('tablet' in body.dataset && body.dataset.person !== '0') always.push('/names');
+    tell({ keep: [...new Set([...always, ...want.map((h) => h.split('#')[0])])].slice(0, 80) });
+  }
+  for (const f of document.querySelectorAll('form[action="/sign-out"]')) {
+    f.addEventListener('submit', async (e) => {
+      if (f.dataset.up) return;
+      e.preventDefault();
+      e.stopImmediatePropagation();
+      if (await lineIsUp()) {
+        if (!('tablet' in body.dataset)) await caches.delete(`uk-pages-${body.dataset.person}`); // this device is not shared
+        f.dataset.up = '1';
+        f.requestSubmit();
+      } else if ('tablet' in body.dataset) {
+        await stand('0');
+        location.href = '/names';
+      } else {
+        say('The line is down: sign out when it is back.');
+      }
+    }, true);
+  }
+  const say = (text) => {
+    const el = document.getElementById('unfetched');
+    if (el) { el.textContent = text; el.hidden = false; }
+  };
+
+  // Who works here now, for the pages that are shown without a line.
+  const stand = async (person) => {
+    const c = await caches.open('uk-meta');
+    await c.put('/who', new Response(person));
+    await c.put('/stands', new Response(person));
+  };
+
+  // PINs: a worker who has signed in here with the line up can do so without it. What
+  // is kept is a slow hash, for two days, on a tablet that a propagator opened.
+  const hash = async (pin, salt) => {
+    const key = await crypto.subtle.importKey('raw', new TextEncoder().encode(pin), 'PBKDF2', false, ['deriveBits']);
+    const bits = await crypto.subtle.deriveBits({ name: 'PBKDF2', hash: 'SHA-256', salt: new TextEncoder().encode(salt), iterations: 400000 }, key, 256);
+    return Array.from(new Uint8Array(bits), (x) => x.toString(16).padStart(2, '0')).join('');
+  };
+  const PINS = 'uk-pins';
+  const pins = () => UK.parse(UK.read(PINS)) || {};
+  const keepFor = 2 * 864e5;
+  const fresh = (() => { try { return UK.parse(sessionStorage.getItem('uk-pin')); } catch { return null; } })();
+  if (fresh && fresh.person === body.dataset.person && !keptAt) {
+    const all = pins();
+    all[fresh.person] = { ...fresh, at: Date.now(), tries: 0 };
+    UK.write(PINS, JSON.stringify(all));
+    sessionStorage.removeItem('uk-pin');
+  }
+  const form = document.querySelector('form[action="/names"]');
+  if (form) {
+    form.addEventListener('submit', async (e) => {
+      if (form.dataset.up) return;
+      e.preventDefault();
+      e.stopImmediatePropagation();
+      const person = form.querySelector('[name="person"]').value;
+      const pin = form.querySelector('[name="pin"]').value;
+      if (await lineIsUp()) {
+        const salt = UK.uuid();
+        sessionStorage.setItem('uk-pin', JSON.stringify({ person, salt, hash: await hash(pin, salt) }));
+        await (await caches.open('uk-meta')).put('/stands', new Response(''));
+        form.dataset.up = '1';
+        form.requestSubmit();
+        return;
+      }
+      const all = pins();
+      const p = all[person];
+      if (!p || Date.now() - p.at > keepFor) {
+        say('The line is down, and you have not signed in on this tablet lately: work on paper until it is back, or on a tablet that knows you.');
+        return;
+      }
+      if (p.until && Date.now() < p.until) {
+        say('Five wrong tries. Wait five minutes.');
+        return;
+      }
+      if (await hash(pin, p.salt) !== p.hash) {
+        p.tries += 1;
+        if (p.tries >= 5) { p.tries = 0; p.until = Date.now() + 5 * 60000; }
+        UK.write(PINS, JSON.stringify(all));
+        say('That is not your PIN. Try again.');
+        return;
+      }
+      p.tries = 0;
+      UK.write(PINS, JSON.stringify(all));
+      await stand(person);
+      location.href = '/bench';
+    }, true);
+  }
+})();

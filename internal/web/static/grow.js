@@ -5,49 +5,21 @@
 
   const walk = document.getElementById('walk');
   if (!walk) return;
-  const PREFIX = 'uk-walk:';
-  const who = () => document.querySelector('[data-person]')?.dataset.person || '';
   const $ = (id) => document.getElementById(id);
-
-  // A key of our own making: the browser's is withheld on a plain http address.
-  const uuid = () => {
-    const b = crypto.getRandomValues(new Uint8Array(16));
-    b[6] = (b[6] & 15) | 64;
-    b[8] = (b[8] & 63) | 128;
-    const h = Array.from(b, (x) => x.toString(16).padStart(2, '0')).join('');
-    return `${h.slice(0, 8)}-${h.slice(8, 12)}-${h.slice(12, 16)}-${h.slice(16, 20)}-${h.slice(20)}`;
-  };
-
-  // waiting lists what was done here by whoever is signed in, in order.
-  const waiting = (all) => {
-    const out = [];
-    for (let i = 0; i < localStorage.length; i++) {
-      const key = localStorage.key(i);
-      if (!key.startsWith(PREFIX)) continue;
-      try {
-        const a = JSON.parse(localStorage.getItem(key));
-        if (all || a.person === who()) out.push(a);
-      } catch {
-        // Not ours to read; it stays.
-      }
-    }
-    return out.sort((a, b) => a.at - b.at || a.seq - b.seq);
-  };
-
-  let seq = 0;
-  let reach = 'on'; // on, off, out (signed out)
-  let busy = false;
-  let backoff = 1000;
+  const acts = () => UK.items((x) => x.kind === 'act');
   const undoable = []; // acts made on this page that can be taken back, with what shows them
 
   const show = () => {
-    const n = waiting(true).length;
+    const n = acts().length;
     const line = $('line');
-    line.className = `line ${reach === 'on' && !n ? 'on' : reach}`;
-    line.textContent = reach === 'out' ? `Signed out: ${n} wait on this phone` : reach === 'off' ? `The line is down: ${n} wait on this phone`
-      : n ? `Sending ${n}` : 'All safe';
+    const reach = UK.reach();
+    const red = UK.alarm();
+    line.className = `line ${red ? 'red' : reach === 'on' && !n ? 'on' : reach}`;
+    line.textContent = red || (reach === 'out' ? `Signed out: ${n} wait on this phone` : reach === 'off' ? `The line is down: ${n} wait on this phone`
+      : n ? `Sending ${n}` : 'All safe');
     $('takeback').disabled = !undoable.length;
   };
+  UK.watch(show);
 
   // asks shows what an act was refused for; where a reason helps, it asks for one.
   const refused = (act, r) => {
@@ -65,66 +37,23 @@
     keep.addEventListener('click', () => {
       if (!why.value.trim()) { why.focus(); return; }
       say.replaceChildren();
-      const again = { ...act, id: uuid(), reason: why.value.trim() };
+      const again = { ...act, id: UK.uuid(), reason: why.value.trim() };
       put(again, act.mark || null);
     });
     say.append(why, keep);
     why.focus();
   };
 
-  const CHUNK = 50;
-  const send = async () => {
-    if (busy) return;
-    busy = true;
-    try {
-      for (;;) {
-        const acts = waiting().slice(0, CHUNK);
-        if (!acts.length) break;
-        const now = Date.now();
-        const r = await fetch('/grow/acts', {
-          method: 'POST',
-          headers: { 'Content-Type': 'application/json' },
-          body: JSON.stringify({ acts: acts.map(({ at, seq: _, person: __, mark: ___, ...a }) => ({ ...a, ago_ms: Math.max(0, now - at) })) }),
-          redirect: 'error',
-        });
-        if (!r.ok) {
-          const err = new Error(`server said ${r.status}`);
-          err.status = r.status;
-          throw err;
-        }
-        const done = await r.json();
-        for (const id of done.safe) localStorage.removeItem(PREFIX + id);
-        for (const x of done.refused) {
-          localStorage.removeItem(PREFIX + x.id);
-          const act = acts.find((a) => a.id === x.id);
-          if (act) refused(act, x);
-        }
-        if (done.notes.length) $('walk-says').textContent = done.notes.join(' ');
-      }
-      reach = 'on';
-      backoff = 1000;
-    } catch (err) {
-      reach = err.status === 401 || err.status === 403 ? 'out' : 'off';
-      setTimeout(send, backoff);
-      backoff = Math.min(backoff * 2, 30000);
-    } finally {
-      busy = false;
-      show();
-    }
-  };
+  UK.on('act', (act, x) => {
+    if (act) refused(act, x);
+    else $('walk-says').textContent = x.why;
+    return true;
+  });
 
   // put keeps an act on the device and sends it; back puts the page as it was.
   const put = (act, back) => {
-    const a = { ...act, person: who(), at: Date.now(), seq: seq++ };
-    try {
-      localStorage.setItem(PREFIX + a.id, JSON.stringify(a));
-    } catch {
-      $('walk-says').textContent = 'This phone keeps nothing more: note it on paper.';
-      return;
-    }
     if (act.kind !== 'undo') undoable.push({ act, back: back || (() => {}) });
-    show();
-    send();
+    UK.put('act', act);
   };
 
   const stops = [...walk.querySelectorAll(':scope > .stop')];
@@ -153,24 +82,36 @@
   };
   $('next').addEventListener('click', () => go(at + 1));
 
-  const finish = (step, items) => {
-    step.classList.add('isdone');
-    dots();
-    return () => { step.classList.remove('isdone'); dots(); void items; };
+  // A page kept on this device does not know what was done since: this does.
+  const nameOf = (step) => `${step.closest('.stop').dataset.place}|${step.dataset.round || step.dataset.knot}`;
+  const kept = Number(document.body.dataset.kept || 0);
+  const done = UK.parse(UK.read('uk-walked')) || {};
+  const noteDone = (step, is) => {
+    if (is) done[nameOf(step)] = Date.now();
+    else delete done[nameOf(step)];
+    for (const k of Object.keys(done)) if (done[k] < Date.now() - 3 * 864e5) delete done[k];
+    UK.write('uk-walked', JSON.stringify(done));
   };
+  const finish = (step) => {
+    step.classList.add('isdone');
+    noteDone(step, true);
+    dots();
+    return () => { step.classList.remove('isdone'); noteDone(step, false); dots(); };
+  };
+  if (kept) for (const step of walk.querySelectorAll('.stopstep')) if (done[nameOf(step)] > kept) step.classList.add('isdone');
 
   for (const stop of walk.querySelectorAll('.stop')) {
     for (const step of stop.querySelectorAll('.stopstep')) {
-      const done = (items) => {
-        const act = { id: uuid(), kind: 'done', knot: step.dataset.knot, items };
+      const doneWith = (items) => {
+        const act = { id: UK.uuid(), kind: 'done', knot: step.dataset.knot, items };
         const to = step.querySelector('.to')?.value.trim();
         if (to) act.place = to;
-        put(act, finish(step, items));
+        put(act, finish(step));
       };
       step.querySelector('.whole')?.addEventListener('click', () => {
         if (step.classList.contains('isdone')) return;
-        if (step.dataset.round) put({ id: uuid(), kind: 'round', round: Number(step.dataset.round) }, finish(step));
-        else done(JSON.parse(step.dataset.items));
+        if (step.dataset.round) put({ id: UK.uuid(), kind: 'round', round: Number(step.dataset.round) }, finish(step));
+        else doneWith(JSON.parse(step.dataset.items));
       });
       const which = step.querySelector('.which');
       step.querySelector('.some')?.addEventListener('click', () => { which.hidden = !which.hidden; });
@@ -186,8 +127,8 @@
         const items = on.map((b) => ({ code: b.dataset.code, n: Number(b.dataset.n) }));
         const all = JSON.parse(step.dataset.items);
         const rest = all.filter((x) => !items.some((y) => y.code === x.code));
-        const act = { id: uuid(), kind: 'done', knot: step.dataset.knot, items };
-        if (!rest.length) { put(act, finish(step, items)); return; }
+        const act = { id: UK.uuid(), kind: 'done', knot: step.dataset.knot, items };
+        if (!rest.length) { put(act, finish(step)); return; }
         step.dataset.items = JSON.stringify(rest);
         on.forEach((b) => { b.hidden = true; b.setAttribute('aria-pressed', 'false'); });
         those.disabled = true;
@@ -199,7 +140,7 @@
       if (Number(alive.textContent) < 1) { $('walk-says').textContent = 'No more stand here than that.'; return; }
       const by = (n) => { count.textContent = Number(count.textContent) + n; alive.textContent = Number(alive.textContent) - n; };
       by(1);
-      put({ id: uuid(), kind: 'lost', cause, n: 1, items: JSON.parse(stop.dataset.all) }, () => by(-1));
+      put({ id: UK.uuid(), kind: 'lost', cause, n: 1, items: JSON.parse(stop.dataset.all) }, () => by(-1));
     };
     for (const b of stop.querySelectorAll('[data-cause]')) b.addEventListener('click', () => lose(b.dataset.cause, b.querySelector('b')));
     const other = stop.querySelector('.other select');
@@ -213,17 +154,16 @@
     const last = undoable.pop();
     if (!last) return;
     last.back();
-    if (localStorage.getItem(PREFIX + last.act.id) && reach !== 'on') {
-      localStorage.removeItem(PREFIX + last.act.id); // it never left this phone
+    if (acts().some((x) => x.id === last.act.id && !x.tried)) {
+      UK.drop(last.act.id); // it never left this phone
       show();
       return;
     }
-    put({ id: uuid(), kind: 'undo', undoes: last.act.id });
+    put({ id: UK.uuid(), kind: 'undo', undoes: last.act.id });
   });
 
   const named = decodeURIComponent(location.hash.slice(1));
   go(Math.max(0, stops.findIndex((s) => s.dataset.place === named)));
-  addEventListener('online', send);
   show();
-  send();
+  UK.flush();
 })();
