@@ -209,7 +209,7 @@
   const age = () => {
     if (!old || !keptAt) return;
     old.hidden = false;
-    old.textContent = `The line is down. This page is as it was at ${new Date(keptAt).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })}, `
+    old.textContent = `The line is down. This page is as it was at ${new Date(keptAt).toTimeString().slice(0, 5)}, `
       + `${ago(Date.now() - keptAt)}; what you do is kept on this device and goes when the line is back.`;
   };
   age();

@@ -37,8 +37,10 @@ const keep = async (url, r) => {
   const person = r.headers.get('Union-Knot-Person') || '0';
   const c = await caches.open(`uk-pages-${person}`);
   const headers = new Headers(r.headers);
+  const html = await r.text();
   headers.set('Kept-At', String(Date.now()));
-  await c.put(url, new Response(await r.text(), { headers }));
+  headers.set('Kept-Title', encodeURIComponent((html.match(/<title>([^<]*)<\/title>/) || ['', url])[1].replace(' · Union Knot', '')));
+  await c.put(url, new Response(html, { headers }));
   const all = await c.keys();
   for (const k of all.slice(0, Math.max(0, all.length - MOST))) await c.delete(k);
 };
@@ -61,8 +63,14 @@ const find = async (url) => {
 const none = async () => {
   const person = (await meta('/who')) || '0';
   const c = await caches.open(`uk-pages-${person}`);
-  const kept = (await c.keys()).map((k) => new URL(k.url)).map((u) => u.pathname + u.search).sort();
-  const links = kept.map((k) => `<li><a href="${k.replace(/&/g, '&amp;').replace(/"/g, '&quot;')}">${k.replace(/&/g, '&amp;').replace(/</g, '&lt;')}</a></li>`).join('');
+  const kept = [];
+  for (const k of await c.keys()) {
+    const u = new URL(k.url);
+    const r = await c.match(k);
+    kept.push([u.pathname + u.search, decodeURIComponent(r.headers.get('Kept-Title') || '')]);
+  }
+  const safe = (s) => s.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/"/g, '&quot;');
+  const links = kept.sort().map(([path, title]) => `<li><a href="${safe(path)}">${title || safe(path)}</a></li>`).join('');
   return new Response(`<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
 <title>The line is down</title><link rel="stylesheet" href="/static/${STAMP}/app.css"><script defer src="/static/${STAMP}/queue.js"></script></head>
 <body data-person="${person}"><main id="main"><h1>The line is down</h1><div id="waits" role="status" hidden></div><p>This page is not kept on this device. If you

@@ -51,4 +51,13 @@ func TestShots(t *testing.T) {
 	phone.goTo("/grow/walk#row 14")
 	phone.sees("row 14")
 	phone.shot(dir, "walk-phone")
+	// The card on a tablet with the server gone.
+	h, p, b := tabletOf(t, "Ansel Roke")
+	p.off.Store(true)
+	b.goTo("/bench/tags/" + h.mineOf(t, "ansel"))
+	for range 3 {
+		b.click(".tap-one")
+	}
+	b.sees("3 wait on this device")
+	b.shot(dir, "card-without-a-line")
 }
