@@ -14,7 +14,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"unionknot/internal/demo"
+	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/stages"
+	"unionknot/internal/store"
 	"unionknot/internal/web"
 )
 
@@ -47,6 +49,9 @@ func demoCommand(s settings) *cobra.Command {
 			}
 			defer db.Close()
 			if err := db.Migrate(c.Context()); err != nil {
+				return err
+			}
+			if err := standIn(c.Context(), db); err != nil {
 				return err
 			}
 			var to time.Time
@@ -87,6 +92,9 @@ func serve(ctx context.Context, s settings) error {
 	}
 	defer db.Close()
 	if err := db.Migrate(ctx); err != nil {
+		return err
+	}
+	if err := standIn(ctx, db); err != nil {
 		return err
 	}
 	n, err := stages.New(ctx, db, log)
@@ -153,4 +161,15 @@ func listen(addr, setting string) (net.Listener, error) {
 		)
 	}
 	return l, err
+}
+
+// standIn lets this process tell times as the house does, whatever the machine's zone.
+func standIn(ctx context.Context, db *store.DB) error {
+	at, err := nursery.Zone(ctx, db)
+	if err != nil {
+		return err
+	}
+	time.Local = at
+	db.DropIdle() // connections opened before tell days otherwise
+	return nil
 }

@@ -12,14 +12,17 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/core/tally"
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/bench"
 	"unionknot/internal/nursery/days"
+	"unionknot/internal/nursery/growon"
 	"unionknot/internal/nursery/heal"
 	"unionknot/internal/nursery/match"
 	"unionknot/internal/nursery/places"
 	"unionknot/internal/nursery/season"
 	"unionknot/internal/nursery/stages"
+	"unionknot/internal/nursery/stock"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
 	"unionknot/internal/testhouse"
@@ -231,7 +234,7 @@ func TestACrowdMeetsNoDeadlock(t *testing.T) {
 		r := rand.New(rand.NewPCG(uint64(w), 77))
 		all.Go(func() {
 			for range 5 {
-				switch r.IntN(6) {
+				switch r.IntN(12) {
 				case 0:
 					p, err := s.Programme(ctx, match.ProgrammeAsked{})
 					fine(err)
@@ -267,6 +270,34 @@ func TestACrowdMeetsNoDeadlock(t *testing.T) {
 					fine(s.UndoPlan(ctx, h.maud))
 				case 5:
 					fine(s.AddReadings(ctx, h.maud, fmt.Sprintf("L-%d", 1+r.IntN(6)), []float64{8.5}))
+				case 6: // what another tapped on a tag, of which the propagator decides
+					x := live[r.IntN(len(live))]
+					_, err := s.TapAll(ctx, h.odile, fmt.Sprint("t", w), []bench.Tap{{ID: uuid(), Code: x.Code, Kind: "tied", N: 1, No: int64(w)}})
+					fine(err)
+					do := []tally.Decision{tally.Count, tally.Leave, ""}[r.IntN(3)]
+					fine(s.Settle(ctx, h.maud, bench.Settling{Code: x.Code, Worker: h.odile.ID, Do: do}))
+				case 7:
+					fine(s.HandOver(ctx, h.maud, live[r.IntN(len(live))].Code, []int64{h.ansel.ID, h.odile.ID}[r.IntN(2)], 0))
+				case 8:
+					l := fmt.Sprintf("L-%d", 1+r.IntN(6))
+					_, err := s.Recount(ctx, h.maud, l, 40+r.IntN(200))
+					fine(err)
+				case 9:
+					_, err := s.MoveStems(ctx, h.maud, fmt.Sprintf("L-%d", 2+r.IntN(5)), stock.Moving{Doing: "lined out", N: 1 + r.IntN(3),
+						Place: "row 1", NewCode: "N-" + uuid()[:8]})
+					fine(err)
+				case 10:
+					var codes []string
+					for _, x := range live[:min(3, len(live))] {
+						codes = append(codes, x.Code)
+					}
+					r.Shuffle(len(codes), func(i, j int) { codes[i], codes[j] = codes[j], codes[i] })
+					fine(s.SetHealPlace(ctx, h.maud, codes, "box 1"))
+					fine(s.LockTags(ctx, h.maud, codes, r.IntN(2) == 0))
+				case 11:
+					x := live[r.IntN(len(live))]
+					_, err := s.Do(ctx, h.maud, []growon.Act{{ID: uuid(), Kind: growon.Lost, N: 1, Cause: "dried out", Items: []growon.Item{{Code: x.Code}}}})
+					fine(err)
 				}
 			}
 		})

@@ -94,8 +94,8 @@ func (k *Kernel) StandAt(at time.Time) { k.run(func() time.Time { return at }) }
 // the made-up nursery does.
 func (k *Kernel) SeedCodes(r *mrand.Rand) { k.codes = func() *mrand.Rand { return r } }
 
-// Now is the nursery's time.
-func (k *Kernel) Now() time.Time { return (*k.clock.Load())() }
+// Now is the nursery's time, in its zone.
+func (k *Kernel) Now() time.Time { return (*k.clock.Load())().Local() }
 
 // Today is the nursery's day.
 func (k *Kernel) Today() time.Time { return season.DayOf(k.Now()) }

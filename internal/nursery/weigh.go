@@ -180,6 +180,13 @@ func (k *Kernel) WeighAgain(ctx context.Context, q store.Q, by Actor, codes []st
 	if err != nil {
 		return err
 	}
+	var h Hold
+	for _, t := range tags {
+		h.Lots, h.Bundles = append(h.Lots, t.LotID), append(h.Bundles, t.BundleID)
+	}
+	if err := h.In(ctx, q); err != nil { // all of them first, in one order
+		return err
+	}
 	for _, t := range tags {
 		if _, err := k.WeighTaps(ctx, q, by, t, nil); err != nil {
 			return err

@@ -21,10 +21,11 @@ type House struct {
 	StemCents     int        `db:"stem_cents"`
 	PieceCents    int        `db:"piece_cents"`
 	DelayShare    float64    `db:"delay_share"` // of a tree's worth that a year's delay costs
+	TimeZone      string     `db:"time_zone"`   // as time.LoadLocation takes it; "" not known yet
 }
 
 const houseColumns = `name, place, demo_day, demo_clock::text as demo_clock, setup_code_hash, tag_size, chance, wage_cents_hour,
-	grade_share, tree_cents, stem_cents, piece_cents, delay_share`
+	grade_share, tree_cents, stem_cents, piece_cents, delay_share, time_zone`
 
 // House reads the settings.
 func (q Q) House(ctx context.Context) (h House, err error) {
@@ -42,7 +43,7 @@ func (q Q) LockHouse(ctx context.Context) (h House, err error) {
 func (q Q) UpdateHouse(ctx context.Context, h House) error {
 	return q.named(ctx, `update house set name = :name, place = :place, setup_code_hash = :setup_code_hash,
 		tag_size = :tag_size, chance = :chance, wage_cents_hour = :wage_cents_hour, grade_share = :grade_share, tree_cents = :tree_cents,
-		stem_cents = :stem_cents, piece_cents = :piece_cents, delay_share = :delay_share`, h)
+		stem_cents = :stem_cents, piece_cents = :piece_cents, delay_share = :delay_share, time_zone = :time_zone`, h)
 }
 
 // SetDemoDay fixes the house on one day.

@@ -48,15 +48,35 @@ func Open(ctx context.Context, dsn string) (*DB, error) {
 	// bounds the few therefore stands as an array, not as a further join.
 	conf.RuntimeParams["join_collapse_limit"] = "1"
 	conf.Tracer = tracer{}
-	db := sqlx.NewDb(stdlib.OpenDB(*conf), "pgx")
+	db := sqlx.NewDb(stdlib.OpenDB(*conf, stdlib.OptionAfterConnect(inTheHousesZone)), "pgx")
 	db.SetMaxOpenConns(24)
-	db.SetMaxIdleConns(12)
+	db.SetMaxIdleConns(idleConns)
 	db.SetConnMaxIdleTime(5 * time.Minute)
 	if err := db.PingContext(ctx); err != nil {
 		db.Close()
 		return nil, fmt.Errorf("reaching the database: %w", err)
 	}
 	return &DB{db}, nil
+}
+
+// idleConns is how many connections are kept open for the next request.
+const idleConns = 12
+
+// DropIdle closes the connections that nobody uses now.
+func (d *DB) DropIdle() {
+	d.SetMaxIdleConns(0)
+	d.SetMaxIdleConns(idleConns)
+}
+
+// inTheHousesZone lets a connection tell days as the house does. On a database that has
+// no house yet it changes nothing.
+func inTheHousesZone(ctx context.Context, conn *pgx.Conn) error {
+	_, err := conn.PgConn().Exec(ctx, `select set_config('TimeZone', time_zone, false) from house where time_zone <> ''`).ReadAll()
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		return nil
+	}
+	return err
 }
 
 // Migrate brings the tables up to what this build knows. Several servers may

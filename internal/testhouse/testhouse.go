@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net/url"
 	"os"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -120,6 +121,9 @@ func clone(t testing.TB, from *template, fill func(context.Context, *store.DB) e
 	require.NoError(t, admin(dsn, `create database `+name+` template `+tmpl))
 	db, err := store.Open(context.Background(), named(dsn, name))
 	require.NoError(t, err)
+	if n, err := strconv.Atoi(os.Getenv("UNIONKNOT_TEST_POOL")); err == nil { // a pool of one finds who waits for themselves
+		db.SetMaxOpenConns(n)
+	}
 	t.Cleanup(func() {
 		db.Close()
 		if err := admin(dsn, `drop database `+name+` with (force)`); err != nil && !strings.Contains(err.Error(), "does not exist") {

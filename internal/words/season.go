@@ -148,3 +148,11 @@ func Verdict(v technique.Verdict) string {
 	}
 	return v.Technique.GoodFor
 }
+
+// NoSuchZone says that a time zone is not known.
+const NoSuchZone = "Name the time zone by its region and a city in it, as in Europe/Vienna."
+
+// OtherZone says that a server still runs in another zone than the house's.
+func OtherZone(runs, house string) string {
+	return "This server still tells its days as in " + runs + ". Start every server again, and they tell them as in " + house + "."
+}

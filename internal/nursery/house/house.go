@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"time"
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
@@ -63,6 +64,7 @@ type Settings struct {
 	Name, Place string
 	TagSize     int
 	ChancePct   int
+	TimeZone    string // as in Europe/Vienna; "" as it is
 }
 
 // ChangeSettings keeps them.
@@ -80,6 +82,10 @@ func (s *Stage) ChangeSettings(ctx context.Context, a nursery.Actor, n Settings)
 	if n.ChancePct < 51 || n.ChancePct > 99 {
 		ps.Add("chance", "The chance lies between 51 and 99 in a hundred.")
 	}
+	n.TimeZone = strings.TrimSpace(n.TimeZone)
+	if _, err := time.LoadLocation(n.TimeZone); err != nil || n.TimeZone == "Local" {
+		ps.Add("time_zone", "%s", words.NoSuchZone)
+	}
 	if err := ps.Err(); err != nil {
 		return err
 	}
@@ -88,8 +94,12 @@ func (s *Stage) ChangeSettings(ctx context.Context, a nursery.Actor, n Settings)
 		if err != nil {
 			return err
 		}
-		before := Settings{h.Name, h.Place, h.TagSize, int(h.Chance*100 + 0.5)}
+		before := Settings{h.Name, h.Place, h.TagSize, int(h.Chance*100 + 0.5), h.TimeZone}
+		if n.TimeZone == "" {
+			n.TimeZone = h.TimeZone
+		}
 		h.Name, h.Place, h.TagSize, h.Chance = strings.TrimSpace(n.Name), strings.TrimSpace(n.Place), n.TagSize, float64(n.ChancePct)/100
+		h.TimeZone = n.TimeZone
 		if err := q.UpdateHouse(ctx, h); err != nil {
 			return err
 		}

@@ -145,7 +145,8 @@ func (h house) settings(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n := housestage.Settings{Name: f.Text("house_name"), Place: f.Text("place"), TagSize: f.Int("tag_size"), ChancePct: f.Int("chance")}
+	n := housestage.Settings{Name: f.Text("house_name"), Place: f.Text("place"), TagSize: f.Int("tag_size"), ChancePct: f.Int("chance"),
+		TimeZone: f.Text("time_zone")}
 	if err = f.Err(); err == nil {
 		err = h.Nursery.ChangeSettings(r.Context(), page.Actor(r), n)
 	}

@@ -96,10 +96,16 @@ var funcs = template.FuncMap{
 	"refused":   func(code *string) string { return words.Refused(tally.Refusal(*code)) },
 	"deref":     func(s *string) string { return *s },
 	"better":    words.KeepBetter,
-	"callused":  words.Callused,
-	"follow":    words.FollowSays,
-	"ready":     words.MakeReady,
-	"gates":     words.Gates,
+	"otherzone": func(house string) string {
+		if runs := time.Local.String(); house != "" && runs != house && runs != "Local" {
+			return words.OtherZone(runs, house)
+		}
+		return ""
+	},
+	"callused": words.Callused,
+	"follow":   words.FollowSays,
+	"ready":    words.MakeReady,
+	"gates":    words.Gates,
 	"healrows": func(ls []outlook.HealLine, can bool, chosen map[string]bool) HealRows {
 		return HealRows{ls, can, chosen}
 	},
