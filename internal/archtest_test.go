@@ -24,6 +24,7 @@ var mayImport = map[string][]string{
 	"nursery/":       {"nursery", "outlook", "snapshot", "store", "exchange", "standin", "words", "core"},
 	"nursery/stages": {"nursery", "store"},
 	"calc":           {"core"},
+	"copies":         {"store"},
 	"demo":           {"nursery", "outlook", "snapshot", "store", "standin", "core"},
 	"testhouse":      {"demo", "store"},
 	"web":            {"web", "nursery", "outlook", "snapshot", "exchange", "standin", "words", "core"},

@@ -22,6 +22,8 @@ type settings struct {
 	Metrics       string `env:"UNIONKNOT_METRICS" envDefault:"127.0.0.1:9464"`
 	SecureCookies bool   `env:"UNIONKNOT_SECURE_COOKIES"`
 	LogJSON       bool   `env:"UNIONKNOT_LOG_JSON"`
+	Copies        string `env:"UNIONKNOT_COPIES"`                      // the folder for nightly copies; "" for none
+	CopiesKept    int    `env:"UNIONKNOT_COPIES_KEPT" envDefault:"14"` // how many
 }
 
 func (s settings) open(ctx context.Context) (*store.DB, error) {
@@ -51,7 +53,8 @@ func main() {
 		os.Exit(2)
 	}
 	root := &cobra.Command{Use: "unionknot", Short: "Plans and runs bench grafting and budding", SilenceUsage: true, SilenceErrors: true}
-	root.AddCommand(serveCommand(s), migrateCommand(s), demoCommand(s), calcCommand(), loggerCommand())
+	root.AddCommand(serveCommand(s), migrateCommand(s), demoCommand(s), calcCommand(), loggerCommand(),
+		backupCommand(s), restoreCommand(s), exportCommand(s), importCommand(s))
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "unionknot:", err)
 		os.Exit(exitCode(err))

@@ -122,6 +122,12 @@ func serve(ctx context.Context, s settings) error {
 			defer ms.Close()
 		}
 	}
+	if s.Copies != "" {
+		ended := make(chan struct{})
+		copying, stop := context.WithCancel(ctx)
+		go func() { defer close(ended); keepCopies(copying, s, db, log, 10*time.Minute) }()
+		defer func() { stop(); <-ended }()
+	}
 	fmt.Printf("\nUnion Knot is at http://%s\n", l.Addr())
 	if code != "" {
 		fmt.Printf("This house is empty. Open that address and make the first propagator's account with the one-time code %s\n", code)

@@ -22,10 +22,12 @@ type House struct {
 	PieceCents    int        `db:"piece_cents"`
 	DelayShare    float64    `db:"delay_share"` // of a tree's worth that a year's delay costs
 	TimeZone      string     `db:"time_zone"`   // as time.LoadLocation takes it; "" not known yet
+	CopiedAt      *time.Time `db:"copied_at"`   // nil: never
+	CopiedBytes   int64      `db:"copied_bytes"`
 }
 
 const houseColumns = `name, place, demo_day, demo_clock::text as demo_clock, setup_code_hash, tag_size, chance, wage_cents_hour,
-	grade_share, tree_cents, stem_cents, piece_cents, delay_share, time_zone`
+	grade_share, tree_cents, stem_cents, piece_cents, delay_share, time_zone, copied_at, copied_bytes`
 
 // House reads the settings.
 func (q Q) House(ctx context.Context) (h House, err error) {
@@ -44,6 +46,12 @@ func (q Q) UpdateHouse(ctx context.Context, h House) error {
 	return q.named(ctx, `update house set name = :name, place = :place, setup_code_hash = :setup_code_hash,
 		tag_size = :tag_size, chance = :chance, wage_cents_hour = :wage_cents_hour, grade_share = :grade_share, tree_cents = :tree_cents,
 		stem_cents = :stem_cents, piece_cents = :piece_cents, delay_share = :delay_share, time_zone = :time_zone`, h)
+}
+
+// SetCopied notes when the house was copied.
+func (q Q) SetCopied(ctx context.Context, at time.Time, bytes int64) error {
+	_, err := q.exec(ctx, `update house set copied_at = $1, copied_bytes = $2`, at, bytes)
+	return err
 }
 
 // SetDemoDay fixes the house on one day.

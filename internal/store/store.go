@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
+	"strconv"
 	"sync/atomic"
 	"time"
 
@@ -33,7 +34,10 @@ var (
 )
 
 // DB is the nursery's database.
-type DB struct{ *sqlx.DB }
+type DB struct {
+	*sqlx.DB
+	conf *pgx.ConnConfig
+}
 
 // Open connects to the database at dsn and waits until it answers or ctx ends.
 func Open(ctx context.Context, dsn string) (*DB, error) {
@@ -56,7 +60,7 @@ func Open(ctx context.Context, dsn string) (*DB, error) {
 		db.Close()
 		return nil, fmt.Errorf("reaching the database: %w", err)
 	}
-	return &DB{db}, nil
+	return &DB{db, conf}, nil
 }
 
 // idleConns is how many connections are kept open for the next request.
@@ -79,33 +83,81 @@ func inTheHousesZone(ctx context.Context, conn *pgx.Conn) error {
 	return err
 }
 
+// ErrNewer says that the tables are newer than this build knows.
+var ErrNewer = errors.New("the tables are newer than this build: start the newer build, or bring a copy back that this one made")
+
+// ErrBusy says that something holds what a migration needs.
+var ErrBusy = errors.New("the tables are held by another for too long: nothing was changed. Try again once it is done")
+
+// lockPatience is how long a migration waits for a lock, in which all others wait for it.
+const lockPatience = 5 * time.Second
+
 // Migrate brings the tables up to what this build knows. Several servers may
-// call it at once: a lock in the database lets one through at a time.
+// call it at once: a lock in the database lets one through at a time. It gives
+// up a lock that it does not get in a few seconds, and what it began with it: ErrBusy.
+// Tables that are newer than this build are left alone: ErrNewer.
 func (d *DB) Migrate(ctx context.Context) error {
 	sub, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return err
 	}
+	// A pool of its own: its connections wait for locks as none of the others do.
+	conf := d.conf.Copy()
+	conf.RuntimeParams["lock_timeout"] = strconv.Itoa(int(lockPatience.Milliseconds()))
+	own := stdlib.OpenDB(*conf)
+	defer own.Close()
 	// goose's own locker polls every few seconds; an advisory lock on a
 	// connection of its own passes on at once.
-	conn, err := d.Conn(ctx)
+	conn, err := own.Conn(ctx)
 	if err != nil {
 		return err
 	}
 	defer conn.Close()
 	const lock = 6_174_011
+	// Another server that migrates may take its time.
+	if _, err := conn.ExecContext(ctx, `set lock_timeout = '10min'`); err != nil {
+		return err
+	}
 	if _, err := conn.ExecContext(ctx, `select pg_advisory_lock($1)`, lock); err != nil {
 		return fmt.Errorf("waiting to migrate: %w", err)
 	}
 	defer conn.ExecContext(context.WithoutCancel(ctx), `select pg_advisory_unlock($1)`, lock)
-	p, err := goose.NewProvider(goose.DialectPostgres, d.DB.DB, sub)
+	p, err := goose.NewProvider(goose.DialectPostgres, own, sub)
 	if err != nil {
 		return fmt.Errorf("reading migrations: %w", err)
 	}
-	if _, err := p.Up(ctx); err != nil {
+	have, err := p.GetDBVersion(ctx)
+	if err != nil {
+		return fmt.Errorf("reading the tables' version: %w", err)
+	}
+	if known := p.ListSources(); have > known[len(known)-1].Version {
+		return fmt.Errorf("version %d, and this build knows %d: %w", have, known[len(known)-1].Version, ErrNewer)
+	}
+	_, err = p.Up(ctx)
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && pg.Code == "55P03" {
+		return fmt.Errorf("%w (%s)", ErrBusy, pg.Message)
+	}
+	if err != nil {
 		return fmt.Errorf("migrating: %w", err)
 	}
 	return nil
+}
+
+// Alone runs do while no other server does what bears the same name; it does nothing
+// where one is at it.
+func (d *DB) Alone(ctx context.Context, name string, do func() error) error {
+	conn, err := d.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	var got bool
+	if err := conn.QueryRowContext(ctx, `select pg_try_advisory_lock(hashtext($1))`, name).Scan(&got); err != nil || !got {
+		return err
+	}
+	defer conn.ExecContext(context.WithoutCancel(ctx), `select pg_advisory_unlock(hashtext($1))`, name)
+	return do()
 }
 
 // Q runs queries, in a transaction or outside one.
@@ -161,6 +213,36 @@ func (d *DB) Look(ctx context.Context, do func(Q) error) error {
 	}
 	defer tx.Rollback()
 	return do(Q{tx})
+}
+
+// ExportSnapshot names the picture of the data that a Look has, for a copy to be made of
+// the same.
+func (q Q) ExportSnapshot(ctx context.Context) (name string, err error) {
+	err = q.get(ctx, &name, `select pg_export_snapshot()`)
+	return name, err
+}
+
+// NameAndSchema gives the house's name and the newest migration in its tables.
+func (q Q) NameAndSchema(ctx context.Context) (name string, version int64, err error) {
+	if err = q.get(ctx, &name, `select name from house`); err == nil {
+		version, err = q.schema(ctx)
+	}
+	return name, version, err
+}
+
+func (q Q) schema(ctx context.Context) (version int64, err error) {
+	err = q.get(ctx, &version, `select coalesce(max(version_id), 0) from goose_db_version where is_applied`)
+	return version, err
+}
+
+// GetContext reads one value with a question of the caller's own, as DB does.
+func (q Q) GetContext(ctx context.Context, into any, query string, args ...any) error {
+	return q.get(ctx, into, query, args...)
+}
+
+// SelectContext reads rows with a question of the caller's own, as DB does.
+func (q Q) SelectContext(ctx context.Context, into any, query string, args ...any) error {
+	return q.all(ctx, into, query, args...)
 }
 
 func mapped(err error) error {

@@ -16,6 +16,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/demo"
@@ -156,4 +157,40 @@ func Beside(t testing.TB, db *store.DB, most int) *store.DB {
 // Demo gives a database with the made-up nursery in it.
 func Demo(t testing.TB) *store.DB {
 	return clone(t, &withDemo, func(ctx context.Context, db *store.DB) error { return demo.Load(ctx, db, Quiet, demo.Options{}) })
+}
+
+// Bare gives a database with no tables in it.
+func Bare(t testing.TB) *store.DB {
+	t.Helper()
+	dsn, err := server()
+	require.NoError(t, err)
+	name := fresh()
+	require.NoError(t, admin(dsn, `create database `+name))
+	db, err := store.Open(context.Background(), named(dsn, name))
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		db.Close()
+		if err := admin(dsn, `drop database `+name+` with (force)`); err != nil {
+			t.Log(err)
+		}
+	})
+	return db
+}
+
+// Address gives the address of a test's database.
+func Address(t testing.TB, db *store.DB) string {
+	t.Helper()
+	dsn, err := server()
+	require.NoError(t, err)
+	var name string
+	require.NoError(t, db.Get(&name, `select current_database()`))
+	return named(dsn, name)
+}
+
+// Config gives what a test's database is reached with.
+func Config(t testing.TB, db *store.DB) *pgx.ConnConfig {
+	t.Helper()
+	conf, err := pgx.ParseConfig(Address(t, db))
+	require.NoError(t, err)
+	return conf
 }

@@ -72,3 +72,6 @@ func Settled(d tally.Decision, code, on string) string {
 	}
 	return "The taps on " + code + " wait for you again."
 }
+
+// GivenPassword is how the record of changes names it.
+const GivenPassword = "given a password on the console"

@@ -80,4 +80,6 @@ create trigger change_record_kept before update or delete on change_record
   for each row execute function only_added_to();
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

@@ -164,4 +164,6 @@ insert into compatibility values
  ('persimmon','persimmon','usual',''),('citrus','citrus','usual',''),('kiwifruit','kiwifruit','usual',''),('durian','durian','usual',''),('pawpaw','pawpaw','usual','');
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

@@ -171,4 +171,6 @@ create trigger wood_ledger_moves before insert on wood_ledger for each row execu
 create trigger wood_ledger_kept before update or delete on wood_ledger for each row execute function only_added_to();
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

@@ -115,4 +115,6 @@ alter table wood_ledger add foreign key (batch_id) references batch;
 alter table wood_ledger add foreign key (tag_id) references tag;
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

@@ -120,4 +120,6 @@ update genus set cut_note = n from (values
  ('pawpaw','leaf buds are narrow and pointed; flower buds are round and furry')) v(k, n) where genus.key = v.k;
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

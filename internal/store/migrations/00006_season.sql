@@ -36,4 +36,6 @@ create table season_seen (
 create index season_seen_group on season_seen (season_group, seen_on) where dropped_at is null;
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

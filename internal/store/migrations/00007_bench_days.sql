@@ -45,4 +45,6 @@ alter table house add column piece_cents int not null default 35 check (piece_ce
 alter table house add column delay_share numeric(3,2) not null default 0.25 check (delay_share between 0 and 1);
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

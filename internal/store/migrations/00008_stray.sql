@@ -11,4 +11,6 @@ create table hand_stray (
 create index hand_stray_person on hand_stray (person_id, id desc);
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

@@ -14,4 +14,6 @@ alter table load drop constraint load_kind_check;
 alter table load add constraint load_kind_check check (kind in ('lots', 'readings', 'plants', 'bundles', 'orders', 'store', 'weather'));
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

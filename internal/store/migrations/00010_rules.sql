@@ -82,4 +82,6 @@ insert into section_pair (scion_genus, scion_section, stock_genus, stock_section
  ('peach','peach and almond','plum','cherry plum','with care','short-lived on many');
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

@@ -253,4 +253,6 @@ alter table wood_ledger add constraint wood_ledger_reason check (reason in ('cut
   'spoiled taken back', 'handed back', 'left over', 'drawn anew', 'thrown out', 'dropped at cutting', 'by hand'));
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

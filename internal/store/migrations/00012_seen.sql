@@ -141,4 +141,6 @@ alter table stock_lot add constraint stock_lot_form_check check (form in ('bare-
 alter table caliper_reading add column wide_mm numeric(5,2) check (wide_mm >= mm);
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

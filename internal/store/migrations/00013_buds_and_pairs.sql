@@ -47,4 +47,6 @@ create constraint trigger tag_paces after update of pace_hours, tied, worker_id,
   for each row when (old.pace_hours is not null or new.pace_hours is not null) execute function pace_moves();
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

@@ -13,4 +13,6 @@ create table amiss (
 create unique index amiss_open on amiss (lower(place), what) where righted_at is null;
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

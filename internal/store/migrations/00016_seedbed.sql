@@ -5,4 +5,6 @@ alter table stock_lot add constraint stock_lot_form_check
   check (form in ('bare-root', 'potted', 'in the row', 'seedbed', 'root pieces', 'cuttings'));
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

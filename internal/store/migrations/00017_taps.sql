@@ -71,4 +71,6 @@ end $$;
 create trigger tally_kept before update or delete on tally for each row execute function tally_kept();
 
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

@@ -3,5 +3,11 @@
 -- the machine on which a server starts next, which keeps it.
 alter table house add column time_zone text not null default '';
 
+-- When the house was copied last, and how large the copy is.
+alter table house add column copied_at timestamptz;
+alter table house add column copied_bytes bigint not null default 0;
+
 -- +goose Down
-select 1;
+-- +goose StatementBegin
+do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
+-- +goose StatementEnd

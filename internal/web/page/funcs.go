@@ -96,6 +96,7 @@ var funcs = template.FuncMap{
 	"refused":   func(code *string) string { return words.Refused(tally.Refusal(*code)) },
 	"deref":     func(s *string) string { return *s },
 	"better":    words.KeepBetter,
+	"mega":      func(bytes int64) string { return fmt.Sprintf("%.1f MB", float64(bytes)/1e6) },
 	"otherzone": func(house string) string {
 		if runs := time.Local.String(); house != "" && runs != house && runs != "Local" {
 			return words.OtherZone(runs, house)
