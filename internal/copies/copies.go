@@ -66,10 +66,10 @@ var wrongs = map[string]string{
 		select bundle_id, to_account as account, n from wood_ledger union all select bundle_id, from_account, -n from wood_ledger) x
 		where account <> 'outside' group by 1, 2) l full join (select * from wood_balance where account <> 'outside') b using (bundle_id, account)
 		where coalesce(l.n, 0) <> coalesce(b.n, 0)`,
-	"tags whose grafts are not those of their taps": `select count(*) from any_tag t where exists (select 1 from tally y
-			where coalesce(y.counts_on, y.tag_id) = t.id) and tied <> (select coalesce(sum(y.n), 0) from tally y
+	"tags whose grafts are not those of their taps": `select count(*) from any_tag t where exists (select 1 from tap y
+			where coalesce(y.counts_on, y.tag_id) = t.id) and tied <> (select coalesce(sum(y.n), 0) from tap y
 		where coalesce(y.counts_on, y.tag_id) = t.id and y.kind = 'tied' and y.held is null
-		and not exists (select 1 from tally u where u.undoes = y.id and u.held is null))`,
+		and not exists (select 1 from tap u where u.undoes = y.id and u.held is null))`,
 	"looks that count more than were tied": `select count(*) from take_count c join any_tag t on t.id = c.tag_id
 		where c.taken + c.doubtful + c.dead > t.tied`,
 }

@@ -31,7 +31,7 @@ func TestACopyBringsTheHouseBack(t *testing.T) {
 	dir := t.TempDir()
 	path, r, err := copies.Backup(ctx, db, testhouse.Address(t, db), dir, 3, now)
 	require.NoError(t, err)
-	assert.NotEqual(t, "0", r.Holds["rows of tally"])
+	assert.NotEqual(t, "0", r.Holds["rows of tap"])
 	assert.NotContains(t, r.Holds, "rows of sessions")
 
 	_, err = copies.Restore(ctx, db, testhouse.Address(t, db), path)

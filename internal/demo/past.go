@@ -104,7 +104,7 @@ func (m *maker) past(scale int) error {
 			),
 		},
 		tagThreads: table{name: "tag_thread", columns: words("tag_id stock_mm wood_mm n")},
-		tallies:    table{name: "tally", columns: words("id tag_id person_id kind n at received_at")},
+		tallies:    table{name: "tap", columns: words("id tag_id person_id kind n at received_at")},
 		counts:     table{name: "take_count", columns: words("id tag_id look counted_on taken doubtful dead person_id at buds both_live")},
 		causes:     table{name: "count_cause", columns: words("count_id cause n")},
 		gone:       table{name: "tree_move", columns: words("act tag_id what n look buyer on_day person_id at")},

@@ -56,7 +56,7 @@ func keepTaps(ys []Tally, ts []TagState) (sql string, args []any) {
 		of[i], started[i], tied[i], wiped[i], lastAt[i], last[i], lastNo[i] = t.ID, t.StartedAt, t.Tied, t.SinceWipe, t.LastAt, t.LastDevice,
 			t.LastNo
 	}
-	return `with kept as (insert into tally (id, tag_id, person_id, kind, n, undoes, at, received_at, held, device, no, sent_by, theirs)
+	return `with kept as (insert into tap (id, tag_id, person_id, kind, n, undoes, at, received_at, held, device, no, sent_by, theirs)
 			select * from unnest($1::uuid[], $2::bigint[], $3::bigint[], $4::text[], $5::int[], $6::uuid[], $7::timestamptz[],
 			$8::timestamptz[], $9::text[], $10::text[], $11::bigint[], $12::bigint[], $13::bool[]))
 		update any_tag t set started_at = u.s, tied = u.n, since_wipe = u.w, last_at = u.a, last_device = u.d, last_no = u.o
@@ -71,28 +71,28 @@ func (q Q) WeighTaps(ctx context.Context, ids []string, held []*string) error {
 	if len(ids) == 0 {
 		return nil
 	}
-	_, err := q.exec(ctx, `update tally y set held = u.h from unnest($1::uuid[], $2::text[]) u(id, h) where y.id = u.id`, ids, held)
+	_, err := q.exec(ctx, `update tap y set held = u.h from unnest($1::uuid[], $2::text[]) u(id, h) where y.id = u.id`, ids, held)
 	return err
 }
 
 // SettleTaps keeps what the propagator decided of taps, "" for nothing any more: on which
 // tag they count, 0 for their own.
 func (q Q) SettleTaps(ctx context.Context, ids []string, decided string, on, by int64, at time.Time) error {
-	_, err := q.exec(ctx, `update tally set settled = nullif($2, ''), counts_on = nullif($3, 0), settled_by = $4, settled_at = $5
+	_, err := q.exec(ctx, `update tap set settled = nullif($2, ''), counts_on = nullif($3, 0), settled_by = $4, settled_at = $5
 		where id = any($1::uuid[])`, ids, decided, on, by, at)
 	return err
 }
 
 // TalliesKnown gives those of taps' ids that were kept.
 func (q Q) TalliesKnown(ctx context.Context, ids []string) (known []string, err error) {
-	err = q.all(ctx, &known, `select id::text from tally where id = any($1::uuid[])`, ids)
+	err = q.all(ctx, &known, `select id::text from tap where id = any($1::uuid[])`, ids)
 	return known, err
 }
 
 // Tallies lists a tag's taps in the order they were made.
 func (q Q) Tallies(ctx context.Context, tagID int64) (ts []Tally, err error) {
-	err = q.all(ctx, &ts, `select y.*, exists (select 1 from tally u where u.undoes = y.id and u.held is null) as undone
-		from tally y where coalesce(y.counts_on, y.tag_id) = $1 order by y.at, y.received_at, y.id`, tagID)
+	err = q.all(ctx, &ts, `select y.*, exists (select 1 from tap u where u.undoes = y.id and u.held is null) as undone
+		from tap y where coalesce(y.counts_on, y.tag_id) = $1 order by y.at, y.received_at, y.id`, tagID)
 	return ts, err
 }
 
@@ -156,9 +156,9 @@ func (q Q) GoingOn(ctx context.Context, since, failedFrom time.Time, cameBack st
 	err = q.get(ctx, &g, `select
 		(select json_agg(json_build_object('worker', x.person_id, 'from', x.at, 'n', x.n) order by x.person_id, x.at) from (
 			select t.worker_id as person_id, to_timestamp(floor(extract(epoch from y.at) / 600) * 600) as at, sum(y.n)::int as n
-			from tally y join tag t on t.id = coalesce(y.counts_on, y.tag_id)
+			from tap y join tag t on t.id = coalesce(y.counts_on, y.tag_id)
 			where t.worker_id in (select worker_id from tag where finished_at is null and started_at is not null) and y.kind = 'tied'
-			and y.at >= $1 and y.held is null and not exists (select 1 from tally u where u.undoes = y.id and u.held is null)
+			and y.at >= $1 and y.held is null and not exists (select 1 from tap u where u.undoes = y.id and u.held is null)
 			group by 1, 2) x)::text as paces,
 		(select json_agg(json_build_object('code', b.code, 'variety', v.name, 'stock', s.name, 'grafts', b.grafts) order by b.id desc)
 			from batch b join orders o on o.id = b.order_id join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
@@ -167,7 +167,7 @@ func (q Q) GoingOn(ctx context.Context, since, failedFrom time.Time, cameBack st
 			- coalesce((select sum(g.n) from stock_ledger g where g.lot_id = t.lot_id and g.reason = $3), 0)::int as n
 			from tag t join take_count c on c.id = t.look_id where t.day >= $2 and c.dead > 0
 			group by t.lot_id) x join stock_lot l on l.id = x.lot_id where x.n > 0 order by x.n desc, l.code) f)::text as failed,
-		(select count(*) from tally y where `+stray+`)::int as strays`,
+		(select count(*) from tap y where `+stray+`)::int as strays`,
 		since, failedFrom, cameBack)
 	return g, err
 }
@@ -175,15 +175,15 @@ func (q Q) GoingOn(ctx context.Context, since, failedFrom time.Time, cameBack st
 // PaceOf gives a worker's tied grafts by ten minutes since a time.
 func (q Q) PaceOf(ctx context.Context, worker int64, since time.Time) (ps []Pace, err error) {
 	err = q.all(ctx, &ps, `select to_timestamp(floor(extract(epoch from y.at) / 600) * 600) as from_at, sum(y.n)::int as n
-		from tally y join tag t on t.id = coalesce(y.counts_on, y.tag_id)
+		from tap y join tag t on t.id = coalesce(y.counts_on, y.tag_id)
 		where t.worker_id = $1 and y.kind = 'tied' and y.at >= $2 and y.held is null
-		and not exists (select 1 from tally u where u.undoes = y.id and u.held is null) group by 1 order by 1`, worker, since)
+		and not exists (select 1 from tap u where u.undoes = y.id and u.held is null) group by 1 order by 1`, worker, since)
 	return ps, err
 }
 
 const talliesByID = `select y.id::text, y.tag_id, y.person_id, y.kind, y.n, y.undoes::text, y.at, y.received_at, y.held, y.device, y.no,
 	y.sent_by, y.theirs, y.counts_on, y.settled, y.settled_by, y.settled_at,
-	exists (select 1 from tally u where u.undoes = y.id and u.held is null) as undone from tally y where y.id = any($1::uuid[])`
+	exists (select 1 from tap u where u.undoes = y.id and u.held is null) as undone from tap y where y.id = any($1::uuid[])`
 
 // stray says which taps wait for the propagator: those that do not count and would
 // change something if they did. An undo that takes back a tap of which the same is true
@@ -229,7 +229,7 @@ func (q Q) StrayTaps(ctx context.Context, since time.Time) (ss []StrayTap, err e
 				where x.lot_id = t.lot_id and x.bundle_id = t.bundle_id and x.technique = t.technique and x.look_id is null)::text as candidates
 		from (select y.tag_id, y.person_id, y.kind, y.held, y.settled, y.settled_by, max(y.settled_at) as settled_at, o.code as on_code,
 				sum(y.n)::int as n, min(y.at) as from_at, max(y.at) as to_at
-			from tally y left join any_tag o on o.id = y.counts_on
+			from tap y left join any_tag o on o.id = y.counts_on
 			where `+stray+` or y.settled_at >= $1 group by 1, 2, 3, 4, 5, 6, 8) y
 		join any_tag t on t.id = y.tag_id join batch b on b.id = t.batch_id join person w on w.id = t.worker_id
 		join person p on p.id = y.person_id join wood_bundle u on u.id = t.bundle_id join mother_plant m on m.id = u.plant_id
@@ -247,13 +247,13 @@ func (q Q) StrayIDs(ctx context.Context, tag, worker int64, decided bool) (ts []
 		where = `y.settled is not null`
 	}
 	err = q.all(ctx, &ts, `select y.id::text, y.tag_id, y.person_id, y.kind, y.n, y.undoes::text, y.at, y.received_at, y.held, y.counts_on
-		from tally y where y.tag_id = $1 and y.person_id = $2 and `+where, tag, worker)
+		from tap y where y.tag_id = $1 and y.person_id = $2 and `+where, tag, worker)
 	return ts, err
 }
 
 // CountedOn lists the tags on which taps that a worker made on a tag count instead.
 func (q Q) CountedOn(ctx context.Context, code string, worker int64) (codes []string, err error) {
-	err = q.all(ctx, &codes, `select distinct o.code from tally y join any_tag t on t.id = y.tag_id join any_tag o on o.id = y.counts_on
+	err = q.all(ctx, &codes, `select distinct o.code from tap y join any_tag t on t.id = y.tag_id join any_tag o on o.id = y.counts_on
 		where t.code = $1 and y.person_id = $2 order by 1`, code, worker)
 	return codes, err
 }

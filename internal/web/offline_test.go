@@ -131,7 +131,7 @@ func TestAShiftWithoutALine(t *testing.T) {
 	b.is(`UK.items().length === 0`)
 	assert.Equal(t, [2]int{before[0] + 5, before[1] + 2}, [2]int{h.tied(t, one), h.tied(t, two)})
 	var by []string
-	require.NoError(t, h.db.Select(&by, `select distinct p.sign_in from tally y join person p on p.id = y.person_id where y.sent_by is not null
+	require.NoError(t, h.db.Select(&by, `select distinct p.sign_in from tap y join person p on p.id = y.person_id where y.sent_by is not null
 		or y.device <> '' order by 1`))
 	assert.Equal(t, []string{"ansel", "odile"}, by, "each tap with who tapped")
 }

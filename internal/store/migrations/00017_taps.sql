@@ -70,6 +70,11 @@ end $$;
 -- +goose StatementEnd
 create trigger tally_kept before update or delete on tally for each row execute function tally_kept();
 
+-- What was tapped is in tap; tally is what a server of the release before reads and
+-- writes of it.
+alter table tally rename to tap;
+create view tally as select id, tag_id, person_id, kind, n, undoes, at, received_at, held from tap;
+
 -- +goose Down
 -- +goose StatementBegin
 do $$ begin raise exception 'migrations go forward only: bring a copy back instead'; end $$;
