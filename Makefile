@@ -1,7 +1,7 @@
 # Every target does all its own set-up on a fresh Debian 12 with Go.
 SHELL := /bin/bash
 .SHELLFLAGS := -eu -o pipefail -c
-.PHONY: demo demo-reset run stop test bench shots css build clean-test
+.PHONY: demo demo-reset run stop test bench shots soak restore-test css build clean-test
 
 build:
 	@go build -o bin/unionknot ./cmd/unionknot
@@ -38,6 +38,17 @@ test:
 bench: build
 	@scripts/needs postgresql
 	@scripts/bench
+
+# Kills of servers and of the database under load, a frozen server, a locked table, a
+# full disk, fifty planners. KILLS=20 for a shorter one.
+soak:
+	@scripts/needs postgresql
+	@UNIONKNOT_SOAK=$(or $(KILLS),100) go test -count=1 -timeout 60m -v ./internal/soak
+
+# A copy made, broken, refused, brought back and compared; a data package out and in; a
+# moment between two copies.
+restore-test:
+	@scripts/restore-test
 
 shots: build
 	@scripts/needs postgresql chromium

@@ -51,6 +51,7 @@ window.UK = (() => {
   let unstored = 0; // of those, in memory only
   let emptied = 0; // that the store lost, and that were put back
   let reach = 'on'; // on, off, out (signed out)
+  let trouble = ''; // what a server that cannot keep anything says
   let busy = false;
   let timer = 0;
   let backoff = 1000;
@@ -106,6 +107,7 @@ window.UK = (() => {
   // alarm is what is said in red.
   const alarm = () => {
     if (unstored) return `This device stores nothing more: ${unstored} in memory only. Keep this page open until the line is back and they are safe.`;
+    if (trouble) return trouble;
     if (emptied) return `This device's store was emptied. ${emptied} from this page were put back; what other pages kept may be lost.`;
     return '';
   };
@@ -166,7 +168,7 @@ window.UK = (() => {
       shut.set(person, why);
       return;
     }
-    if (r.status >= 500 || r.status === 408 || r.status === 429) throw Object.assign(new Error(why), { reach: 'off' });
+    if (r.status >= 500 || r.status === 408 || r.status === 429) throw Object.assign(new Error(why), { reach: 'off', trouble: r.status === 507 ? why : '' });
     // It cannot be taken as it is. One by one, so that it holds up no other.
     if (list.length > 1) {
       for (const x of list) await sendSome(kind, person, [x]);
@@ -191,10 +193,12 @@ window.UK = (() => {
         changed();
       }
       reach = 'on';
+      trouble = '';
       backoff = 1000;
       if (!items().length && !unstored) emptied = 0;
     } catch (e) {
       reach = e.reach || 'off';
+      trouble = e.trouble || '';
       timer = setTimeout(flush, backoff);
       backoff = Math.min(backoff * 2, 20000);
     } finally {

@@ -24,6 +24,7 @@ func Short(err error, field, says string) error {
 var (
 	ErrNotAllowed = errors.New("not allowed")
 	ErrNotFound   = store.ErrNotFound
+	ErrFull       = store.ErrFull // nothing can be kept until there is room
 )
 
 // Problem is something wrong with what was asked, in words that say what to

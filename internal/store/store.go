@@ -31,6 +31,7 @@ var (
 	ErrNotFound = errors.New("not found")
 	ErrTaken    = errors.New("already there")
 	ErrShort    = errors.New("less is left than was asked for")
+	ErrFull     = errors.New("the database's disk is full")
 )
 
 // DB is the nursery's database.
@@ -254,6 +255,8 @@ func mapped(err error) error {
 		return ErrNotFound
 	case errors.As(err, &pg):
 		switch {
+		case pg.Code == "53100":
+			return fmt.Errorf("%w: %w", ErrFull, err)
 		case pg.Code == "23505":
 			return fmt.Errorf("%w (%s): %w", ErrTaken, pg.ConstraintName, err)
 		case pg.ConstraintName == "stock_never_below_zero", pg.ConstraintName == "wood_never_below_zero",

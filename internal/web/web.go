@@ -310,6 +310,9 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 			Title: "Not yours to open",
 			Says:  "This belongs to another role, or to another worker's tag. Ask the propagator, or sign in as the right person.",
 		}, http.StatusForbidden
+	case errors.Is(err, nursery.ErrFull):
+		t, status = trouble{Title: "The disk is full", Says: words.DiskFull, Request: t.Request}, http.StatusInsufficientStorage
+		s.kit.Log.ErrorContext(r.Context(), "the database's disk is full", "request", t.Request, "err", err)
 	case errors.As(err, &bad):
 		t, status = trouble{Title: "That cannot be done", Says: bad.Says}, http.StatusUnprocessableEntity
 	default:

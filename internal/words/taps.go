@@ -75,3 +75,7 @@ func Settled(d tally.Decision, code, on string) string {
 
 // GivenPassword is how the record of changes names it.
 const GivenPassword = "given a password on the console"
+
+// DiskFull says that the database can keep nothing more.
+const DiskFull = "The database's disk is full, so nothing new can be kept until there is room on it. What was kept is safe, and what tablets hold " +
+	"stays on them and goes once there is room. Tell whoever looks after the server."
