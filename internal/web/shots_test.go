@@ -21,11 +21,6 @@ func TestShots(t *testing.T) {
 		`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and started_at is not null limit 1`); err != nil {
 		t.Fatal(err)
 	}
-	var due string
-	if err := h.db.Get(&due,
-		`select t.code from tag t where finished_at is not null and not exists (select 1 from take_count c where c.tag_id = t.id) order by finished_at limit 1`); err != nil {
-		t.Fatal(err)
-	}
 	for _, s := range [][2]string{{"today", "/today"}, {"orders", "/orders"}, {"order", "/orders/O-55"}, {"lot", "/stock/lots/L-188"},
 		{"season", "/season/pome"}, {"wood", "/wood"}, {"store", "/wood/store"},
 		{"programme", "/match/programme"}, {"match", "/match/O-48"}, {"union", "/match/union?kind=whip-and-tongue&stock=9.5&scion=7.8"},
@@ -46,8 +41,6 @@ func TestShots(t *testing.T) {
 	b.shot(dir, "days")
 	phone := h.browser(t, 390, 844)
 	phone.signIn("maud")
-	phone.goTo("/heal/" + due)
-	phone.shot(dir, "count-phone")
 	phone.goTo("/grow/walk#row 14")
 	phone.sees("row 14")
 	phone.shot(dir, "walk-phone")
