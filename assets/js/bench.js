@@ -85,10 +85,11 @@
     $('wipe-says').textContent = due ? `${c.since_wipe} grafts since the last wipe. Wipe now.` : `${c.since_wipe} grafts since the last wipe.`;
     const line = $('line');
     const red = UK.alarm();
+    const waits = wait.length === 1 ? '1 tap waits' : `${wait.length} taps wait`;
     line.className = 'line ' + (red ? 'red' : reach === 'on' ? 'on' : 'off');
     if (red) line.textContent = red;
-    else if (reach === 'out') line.innerHTML = `${wait.length} taps wait here. <a href="/sign-in">Sign in again</a> and they go.`;
-    else if (reach === 'off') line.textContent = `The line is down. ${wait.length} taps wait on this device; go on tapping.`;
+    else if (reach === 'out') line.innerHTML = `${waits} here. <a href="/sign-in">Sign in again</a> and they go.`;
+    else if (reach === 'off') line.textContent = `The line is down. ${waits} on this device; go on tapping.`;
     else line.textContent = wait.length ? `${wait.length} on the way` : 'All safe';
     for (const b of card.querySelectorAll('[data-tap]')) {
       const k = b.dataset.tap;

@@ -122,7 +122,7 @@ func TestAnAnswerThatIsLostCountsOnce(t *testing.T) {
 	before := h.tied(t, tag)
 	l.deaf.Store(true)
 	b.key(" ")
-	b.sees("The line is down. 1 taps wait")
+	b.sees("The line is down. 1 tap waits")
 	assert.Equal(t, before+1, h.tied(t, tag), "the server has it; the tablet does not know")
 	sent := l.posts.Load()
 	l.deaf.Store(false)

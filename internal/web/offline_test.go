@@ -1,10 +1,13 @@
 package web_test
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"net"
 	"net/http"
+	"net/http/httptest"
+	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -98,7 +101,7 @@ func TestAShiftWithoutALine(t *testing.T) {
 	for range 3 {
 		b.click(".tap-one")
 	}
-	b.sees("3 wait on this device")
+	b.sees("3 taps wait on this device")
 	b.goTo("/bench/tags/" + two)
 	b.is(fmt.Sprintf(`document.querySelector('#tied').innerText === '%d'`, before[1]+3))
 	b.click(`[data-tap="undo"]`)
@@ -181,7 +184,7 @@ func TestAFullStoreIsSaidInRed(t *testing.T) {
 	before := h.tied(t, tag)
 	l.cut.Store(true)
 	b.key(" ")
-	b.sees("1 taps wait")
+	b.sees("1 tap waits")
 	b.eval(`window.realSet = Storage.prototype.setItem; Storage.prototype.setItem = () => { throw new DOMException('full', 'QuotaExceededError'); }`)
 	b.key(" ")
 	b.sees("This device stores nothing more: 1 in memory only")
@@ -226,7 +229,7 @@ func TestAnothersWorkWaitsOnADeviceOfOnesOwn(t *testing.T) {
 	before := h.tied(t, tag)
 	l.cut.Store(true)
 	b.key(" ")
-	b.sees("1 taps wait")
+	b.sees("1 tap waits")
 	l.cut.Store(false)
 	b.eval(`document.body.dataset.person = '0'`) // so that it does not go at once
 	b.eval(`fetch('/sign-out', { method: 'POST', redirect: 'manual' }).then(() => { document.body.dataset.out = '1'; })`)
@@ -257,4 +260,87 @@ func TestAManifestAndAWorker(t *testing.T) {
 		assert.Equal(t, kind, res.Header.Get("Content-Type"))
 		assert.Equal(t, "no-cache", res.Header.Get("Cache-Control"))
 	}
+}
+
+// renewed serves the site as a new build does: under another stamp.
+type renewed struct {
+	next     http.Handler
+	old, now string
+	on       atomic.Bool
+}
+
+func (n *renewed) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	if !n.on.Load() {
+		n.next.ServeHTTP(w, r)
+		return
+	}
+	r = r.Clone(r.Context())
+	r.URL.Path = strings.Replace(r.URL.Path, n.now, n.old, 1)
+	r.Header.Del("Accept-Encoding")
+	rec := httptest.NewRecorder()
+	n.next.ServeHTTP(rec, r)
+	for k, v := range rec.Header() {
+		w.Header()[k] = v
+	}
+	w.Header().Del("Content-Length")
+	w.WriteHeader(rec.Code)
+	w.Write(bytes.ReplaceAll(rec.Body.Bytes(), []byte(n.old), []byte(n.now)))
+}
+
+// TestANewBuildReachesTheTabletAndLosesNothing brings the line back with a new build
+// behind it.
+func TestANewBuildReachesTheTabletAndLosesNothing(t *testing.T) {
+	h, p, b := tabletOf(t, "Ansel Roke")
+	n := &renewed{next: h.site, now: "feedfeedfeedfeed"}
+	n.old = value[string](b, `document.querySelector('link[rel="stylesheet"]').getAttribute('href').split('/')[2]`)
+	p.next = n
+	tag := h.mineOf(t, "ansel")
+	before := h.tied(t, tag)
+	p.off.Store(true)
+	b.goTo("/bench/tags/" + tag)
+	for range 3 {
+		b.click(".tap-one")
+	}
+	b.sees("3 taps wait on this device")
+	n.on.Store(true)
+	p.off.Store(false)
+	b.goTo("/bench/tags/" + tag)
+	b.is(`document.querySelector('link[rel="stylesheet"]').getAttribute('href').includes('feedfeedfeedfeed')`)
+	b.is(`UK.items().length === 0`)
+	assert.Equal(t, before+3, h.tied(t, tag))
+	b.is(`caches.keys().then(k => k.includes('uk-static-feedfeedfeedfeed'))`)
+	p.off.Store(true)
+	b.goTo("/bench/tags/" + tag)
+	b.sees("This page is as it was at")
+	b.is(`getComputedStyle(document.querySelector('.tap-one')).minHeight !== 'auto'`) // its styles were kept too
+	b.click(".tap-one")
+	b.sees("1 tap waits")
+}
+
+// TestTheCaliperWithoutALine measures on a device of one's own with the server gone.
+func TestTheCaliperWithoutALine(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	p := &power{next: h.site}
+	h.Server.Config.Handler = p
+	b := h.browser(t, 1280, 800)
+	b.expectErrors = true
+	b.signIn("maud")
+	b.is(`navigator.serviceWorker.controller`)
+	b.goTo("/stock/lots/L-205/caliper")
+	b.is(`caches.open('uk-pages-' + document.body.dataset.person).then(c => c.match('/stock/lots/L-205/caliper'))`)
+	p.off.Store(true)
+	b.goTo("/stock/lots/L-205/caliper")
+	b.sees("This page is as it was at")
+	b.fill("#mm", "8.4 8.6 9.2x8.8")
+	b.key(kb.Enter)
+	b.sees("The line is down. Readings wait on this device")
+	b.press("Take back the last")
+	b.goTo("/stock/lots/L-205/caliper")
+	b.is(`UK.items().length === 2`)
+	p.off.Store(false)
+	b.eval(`window.dispatchEvent(new Event('online'))`)
+	b.is(`UK.items().length === 0`)
+	var mm []float64
+	require.NoError(t, h.db.Select(&mm, `select r.mm from caliper_reading r join stock_lot l on l.id = r.lot_id where l.code = 'L-205' order by r.mm`))
+	assert.Equal(t, []float64{8.4, 8.6}, mm)
 }

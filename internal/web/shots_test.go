@@ -51,6 +51,6 @@ func TestShots(t *testing.T) {
 	for range 3 {
 		b.click(".tap-one")
 	}
-	b.sees("3 wait on this device")
+	b.sees("3 taps wait on this device")
 	b.shot(dir, "card-without-a-line")
 }

@@ -214,7 +214,10 @@ window.UK = (() => {
     const all = items();
     const set = keys(BAD).map((k) => parse(read(k))).filter(Boolean);
     const red = alarm();
-    el.hidden = !all.length && !set.length && !red;
+    // A card and a walk say themselves what waits of their own.
+    const card = document.getElementById('card');
+    const own = card ? (x) => x.kind === 'tap' && x.body.code === card.dataset.code : document.getElementById('walk') ? (x) => x.kind === 'act' : () => false;
+    el.hidden = all.every(own) && !set.length && !red;
     el.classList.toggle('red', Boolean(red || set.length));
     const of = [...shut.keys()].map((p) => all.filter((x) => x.person === p)).filter((l) => l.length);
     const bits = [];
