@@ -54,7 +54,7 @@ func main() {
 	}
 	root := &cobra.Command{Use: "unionknot", Short: "Plans and runs bench grafting and budding", SilenceUsage: true, SilenceErrors: true}
 	root.AddCommand(serveCommand(s), migrateCommand(s), demoCommand(s), calcCommand(), loggerCommand(),
-		backupCommand(s), restoreCommand(s), exportCommand(s), importCommand(s))
+		backupCommand(s), restoreCommand(s), exportCommand(s), importCommand(s), accountCommand(s))
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "unionknot:", err)
 		os.Exit(exitCode(err))

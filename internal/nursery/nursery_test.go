@@ -51,23 +51,6 @@ func TestTheFirstPropagatorNeedsTheCode(t *testing.T) {
 	assert.Empty(t, none)
 }
 
-func TestFiveWrongTriesWait(t *testing.T) {
-	h := newHouse(t)
-	for range 5 {
-		_, err := h.SignIn(ctx, "maud", "wrong")
-		isProblem(t, err, "do not belong together")
-	}
-	_, err := h.SignIn(ctx, "maud", "three blunt knives")
-	assert.ErrorIs(t, err, access.ErrWait, "even the right one waits")
-	_, err = h.SignIn(ctx, "nobody", "x")
-	isProblem(t, err, "do not belong together")
-	_, err = h.SignInByPIN(ctx, h.ansel.ID, "0000")
-	isProblem(t, err, "not your PIN")
-	a, err := h.SignInByPIN(ctx, h.ansel.ID, "2468")
-	require.NoError(t, err)
-	assert.Equal(t, h.ansel, a)
-}
-
 func TestWhoMayDoWhat(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(60, 10, 20)

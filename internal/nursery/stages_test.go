@@ -250,7 +250,7 @@ func TestSomebodyWhoLeftIsOutAndCanComeBack(t *testing.T) {
 	require.NoError(t, h.Leave(ctx, h.maud, h.ansel.ID, false))
 	_, err := h.Actor(ctx, h.ansel.ID)
 	assert.ErrorIs(t, err, nursery.ErrNotFound)
-	_, err = h.SignInByPIN(ctx, h.ansel.ID, "2468")
+	_, err = h.SignInByPIN(ctx, h.ansel.ID, "2468", "here")
 	isProblem(t, err, "not your PIN")
 	names, err := h.BenchNames(ctx)
 	require.NoError(t, err)

@@ -58,23 +58,6 @@ func (q Q) SetKeys(ctx context.Context, id int64, off bool) error {
 	return err
 }
 
-// WrongTry counts one wrong password or PIN; at the fifth it sets a wait.
-func (q Q) WrongTry(ctx context.Context, id int64, until time.Time) error {
-	_, err := q.exec(ctx, `update person set wrong_tries = case when wrong_tries >= 4 then 0 else wrong_tries + 1 end,
-		wait_until = case when wrong_tries >= 4 then $2 else wait_until end where id = $1`, id, until)
-	return err
-}
-
-// RightTry forgets wrong tries.
-func (q Q) RightTry(ctx context.Context, id int64) error {
-	_, err := q.exec(
-		ctx,
-		`update person set wrong_tries = 0, wait_until = null where id = $1 and (wrong_tries > 0 or wait_until is not null)`,
-		id,
-	)
-	return err
-}
-
 // Propagators is how many can sign in as propagator.
 func (q Q) Propagators(ctx context.Context) (n int, err error) {
 	err = q.get(ctx, &n, `select count(*) from person where role = 'propagator' and left_on is null`)

@@ -35,6 +35,21 @@ func (h *house) as(t *testing.T, name string) *http.Client {
 	return c
 }
 
+// sendForm sends a form and gives its status, where it leads, and its body.
+func (h *house) sendForm(t *testing.T, c *http.Client, path string, pairs ...string) (int, string, string) {
+	t.Helper()
+	v := url.Values{}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		v.Set(pairs[i], pairs[i+1])
+	}
+	a, err := c.PostForm(h.URL+path, v)
+	require.NoError(t, err)
+	defer a.Body.Close()
+	b, err := io.ReadAll(a.Body)
+	require.NoError(t, err)
+	return a.StatusCode, a.Header.Get("Location"), string(b)
+}
+
 // ask sends a request and gives its status, where it leads, and its body.
 func (h *house) ask(t *testing.T, c *http.Client, method, path string) (int, string, string) {
 	t.Helper()

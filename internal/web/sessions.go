@@ -2,7 +2,9 @@ package web
 
 import (
 	"context"
+	"crypto/sha256"
 	"database/sql"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -35,8 +37,27 @@ type knownSession struct {
 	at   time.Time
 }
 
-// FindCtx gives a session's data; false when there is none.
+// pinIdle is how long somebody who came in by a PIN stays without a tap or a page.
+const pinIdle = 45 * time.Minute
+
+// seenEvery is how often it is noted that a session was used.
+const seenEvery = time.Minute
+
+// device is from where a request comes, as a session keeps it.
+type device struct{ address, agent string }
+
+type deviceKey struct{}
+
+// hashed is what is kept of a token.
+func hashed(token string) string {
+	h := sha256.Sum256([]byte(token))
+	return hex.EncodeToString(h[:])
+}
+
+// FindCtx gives a session's data; false when there is none. Whoever came in by a PIN
+// and was not seen for long is out, and the tablet stays open.
 func (s *sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
+	token = hashed(token)
 	s.mu.Lock()
 	k, ok := s.known[token]
 	s.mu.Unlock()
@@ -44,34 +65,86 @@ func (s *sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, err
 		return k.data, true, nil
 	}
 	at := time.Now()
-	var data []byte
-	err := s.db.QueryRowContext(ctx, `select data from sessions where token = $1 and current_timestamp < expiry`, token).Scan(&data)
+	var row struct {
+		data    []byte
+		byPIN   bool
+		idle    float64
+		expires time.Time
+	}
+	err := s.db.QueryRowContext(ctx, `select data, by_pin, extract(epoch from now() - seen_at), expiry from sessions
+		where token = $1 and current_timestamp < expiry`, token).Scan(&row.data, &row.byPIN, &row.idle, &row.expires)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, false, nil
 	} else if err != nil {
 		return nil, false, err
 	}
-	s.remember(token, data, at)
-	return data, true, nil
+	switch {
+	case row.byPIN && row.idle > pinIdle.Seconds():
+		deadline, values, err := plain{}.Decode(row.data)
+		if err != nil {
+			return nil, false, err
+		}
+		delete(values, "person")
+		delete(values, "by_pin")
+		if row.data, err = (plain{}).Encode(deadline, values); err != nil {
+			return nil, false, err
+		}
+		if err := s.keep(ctx, token, row.data, row.expires); err != nil {
+			return nil, false, err
+		}
+	case row.idle > seenEvery.Seconds():
+		if _, err := s.db.ExecContext(ctx, `update sessions set seen_at = now() where token = $1`, token); err != nil {
+			return nil, false, err
+		}
+	}
+	s.remember(token, row.data, at)
+	return row.data, true, nil
 }
 
 // CommitCtx keeps a session.
 func (s *sessions) CommitCtx(ctx context.Context, token string, b []byte, expiry time.Time) error {
+	token = hashed(token)
 	s.forget(token)
-	_, err := s.db.ExecContext(ctx, `insert into sessions (token, data, expiry) values ($1, $2, $3)
-		on conflict (token) do update set data = excluded.data, expiry = excluded.expiry`, token, b, expiry)
+	err := s.keep(ctx, token, b, expiry)
 	if err == nil {
 		s.remember(token, b, time.Now())
 	}
 	return err
 }
 
+// keep writes a session, with whose it is and where.
+func (s *sessions) keep(ctx context.Context, token string, b []byte, expiry time.Time) error {
+	_, values, _ := plain{}.Decode(b) // one that cannot be read is nobody's
+	number := func(key string) any {
+		if n, ok := values[key].(int64); ok && n != 0 {
+			return n
+		}
+		return nil
+	}
+	d, _ := ctx.Value(deviceKey{}).(device)
+	_, err := s.db.ExecContext(ctx, `insert into sessions (token, data, expiry, person_id, tablet_by, by_pin, address, agent)
+		values ($1, $2, $3, $4, $5, $6, $7, $8) on conflict (token) do update set data = excluded.data, expiry = excluded.expiry,
+		person_id = excluded.person_id, tablet_by = excluded.tablet_by, by_pin = excluded.by_pin, seen_at = now(),
+		address = case when excluded.address = '' then sessions.address else excluded.address end,
+		agent = case when excluded.agent = '' then sessions.agent else excluded.agent end`,
+		token, b, expiry, number("person"), number("tablet_by"), number("by_pin") != nil, d.address, d.agent)
+	return err
+}
+
 // DeleteCtx ends a session.
 func (s *sessions) DeleteCtx(ctx context.Context, token string) error {
+	token = hashed(token)
 	s.forget(token)
 	_, err := s.db.ExecContext(ctx, `delete from sessions where token = $1`, token)
 	s.forget(token) // one that was being read meanwhile
 	return err
+}
+
+// forgetAll lets every session be read anew: some were ended.
+func (s *sessions) forgetAll() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.known = nil
 }
 
 func (s *sessions) remember(token string, data []byte, at time.Time) {

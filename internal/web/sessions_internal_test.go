@@ -29,11 +29,11 @@ func TestASessionIsRememberedForMomentsOnly(t *testing.T) {
 	require.NoError(t, there.DeleteCtx(ctx, "token"))
 	assert.False(t, find(there), "who ends it knows at once")
 	assert.True(t, find(here), "the other goes on for moments")
-	here.known["token"] = knownSession{[]byte("x"), time.Now().Add(-sessionFor)}
+	here.known[hashed("token")] = knownSession{[]byte("x"), time.Now().Add(-sessionFor)}
 	assert.False(t, find(here), "and no longer")
 
 	require.NoError(t, here.CommitCtx(ctx, "old", []byte("x"), time.Now().Add(-time.Minute)))
-	here.forget("old")
+	here.forget(hashed("old"))
 	_, found, err := here.FindCtx(ctx, "old")
 	require.NoError(t, err)
 	assert.False(t, found, "one that has expired is none")

@@ -4,6 +4,7 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"database/sql"
 	"embed"
 	"encoding/json"
@@ -23,6 +24,7 @@ import (
 	"github.com/go-chi/httprate"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/access"
 	"unionknot/internal/nursery/stages"
 	"unionknot/internal/web/bench"
 	"unionknot/internal/web/door"
@@ -77,7 +79,8 @@ func New(n *stages.Set, db *sql.DB, log *slog.Logger, o Options) (*Server, error
 	manager.Cookie.HttpOnly = true
 	manager.Cookie.SameSite = http.SameSiteLaxMode
 	manager.Cookie.Secure = o.SecureCookies
-	k := &page.Kit{Nursery: n, Sessions: manager, Log: log, Stamp: strings.TrimSpace(string(stamp))}
+	store := manager.Store.(*sessions)
+	k := &page.Kit{Nursery: n, Sessions: manager, ForgetSessions: store.forgetAll, Token: hashed, Log: log, Stamp: strings.TrimSpace(string(stamp))}
 	s := &Server{kit: k, views: page.Views(files)}
 	for _, stage := range []func(*page.Kit) []page.Route{door.Routes, today.Routes, orders.Routes, stock.Routes, wood.Routes, match.Routes,
 		bench.Routes, heal.Routes, grow.Routes, results.Routes, house.Routes, season.Routes, trace.Routes} {
@@ -93,6 +96,9 @@ func (s *Server) Close() {
 		p.StopCleanup()
 	}
 }
+
+// ForgetSessions lets every session be read anew.
+func (s *Server) ForgetSessions() { s.kit.ForgetSessions() }
 
 // Routes lists every address with who may ask.
 func (s *Server) Routes() []page.Route { return s.routes }
@@ -163,7 +169,7 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 	r.With(httprate.LimitBy(120, time.Minute, byPeer)).Post("/intake/store", s.intake)
 	cross := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) {
-		r.Use(cross.Handler, s.kit.Sessions.LoadAndSave, s.known)
+		r.Use(cross.Handler, s.from, s.kit.Sessions.LoadAndSave, s.known)
 		slow := httprate.LimitBy(
 			o.SignInsAMinute,
 			time.Minute,
@@ -191,12 +197,27 @@ func byPeer(r *http.Request) (string, error) {
 	return host, err
 }
 
+// from notes from where a request comes, for the list of who is signed in where.
+func (s *Server) from(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		agent := r.UserAgent()
+		if len(agent) > 200 {
+			agent = agent[:200]
+		}
+		d := device{page.Address(r), strings.ToValidUTF8(agent, "")}
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), deviceKey{}, d)))
+	})
+}
+
 // known finds who the session belongs to.
 func (s *Server) known(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		ctx := nursery.WithRequest(r.Context(), middleware.GetReqID(r.Context()))
 		if id := s.kit.Sessions.GetInt64(ctx, "person"); id != 0 {
 			a, err := s.kit.Nursery.Actor(ctx, id)
+			if s.kit.Sessions.GetInt64(ctx, "by_pin") != 0 {
+				a = access.ByPIN(a)
+			}
 			if err == nil {
 				ctx = page.WithActor(ctx, a)
 			} else if !errors.Is(err, nursery.ErrNotFound) {

@@ -59,16 +59,6 @@ func KeepBetter(both int, done bool) string {
 	return fmt.Sprintf("Both buds live on %s: keep the better of each, cut the other out (%s of wood spent on the choice).", stocks(both), buds(both))
 }
 
-func stocks(n int) string {
-	if n == 1 {
-		return "1 stock"
-	}
-	return Thousands(n) + " stocks"
-}
+func stocks(n int) string { return count(n, "stock", "stocks") }
 
-func buds(n int) string {
-	if n == 1 {
-		return "1 bud"
-	}
-	return Thousands(n) + " buds"
-}
+func buds(n int) string { return count(n, "bud", "buds") }

@@ -7,7 +7,7 @@ import (
 	"encoding/base64"
 	"errors"
 	"fmt"
-	"regexp"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -18,9 +18,6 @@ import (
 	"unionknot/internal/store"
 )
 
-// waitAfterFive is how long the door stays shut after five wrong tries.
-const waitAfterFive = 5 * time.Minute
-
 // Cost of a password: 19 MiB, two passes.
 const (
 	argonMemory = 19 * 1024
@@ -30,30 +27,35 @@ const (
 func hashSecret(secret string) string {
 	salt := make([]byte, 16)
 	rand.Read(salt)
-	return seal(secret, salt)
+	return seal(secret, salt, argonMemory, argonPasses)
 }
 
-func seal(secret string, salt []byte) string {
-	key := argon2.IDKey([]byte(secret), salt, argonPasses, argonMemory, 1, 32)
+func seal(secret string, salt []byte, memory, passes uint32) string {
+	key := argon2.IDKey([]byte(secret), salt, passes, memory, 1, 32)
 	b := base64.RawStdEncoding
-	return fmt.Sprintf("argon2id$%d$%d$%s$%s", argonMemory, argonPasses, b.EncodeToString(salt), b.EncodeToString(key))
+	return fmt.Sprintf("argon2id$%d$%d$%s$%s", memory, passes, b.EncodeToString(salt), b.EncodeToString(key))
 }
 
-func secretFits(hash, secret string) bool {
+// secretFits says whether a secret is that of a hash, at the cost that the hash names,
+// and whether that is another than today's: then it is hashed anew.
+func secretFits(hash, secret string) (fits, old bool) {
 	parts := strings.Split(hash, "$")
-	if len(parts) != 5 {
-		return false
+	if len(parts) != 5 || parts[0] != "argon2id" {
+		return false, false
 	}
-	salt, err := base64.RawStdEncoding.DecodeString(parts[3])
-	if err != nil {
-		return false
+	memory, err1 := strconv.ParseUint(parts[1], 10, 32)
+	passes, err2 := strconv.ParseUint(parts[2], 10, 32)
+	salt, err3 := base64.RawStdEncoding.DecodeString(parts[3])
+	if errors.Join(err1, err2, err3) != nil || memory < 8 || memory > 1<<20 || passes < 1 || passes > 64 {
+		return false, false
 	}
-	return subtle.ConstantTimeCompare([]byte(seal(secret, salt)), []byte(hash)) == 1
+	fits = subtle.ConstantTimeCompare([]byte(seal(secret, salt, uint32(memory), uint32(passes))), []byte(hash)) == 1
+	return fits, memory != argonMemory || passes != argonPasses
 }
 
 // nobody is checked when there is no such person, so that a wrong name takes
 // as long as a wrong password.
-var nobody = seal("", make([]byte, 16))
+var nobody = seal("", make([]byte, 16), argonMemory, argonPasses)
 
 // SetupCode readies an empty house for its first propagator and gives the
 // one-time code to print on the console. It gives "" when the house has one.
@@ -92,7 +94,7 @@ func (s *Stage) FirstPropagator(ctx context.Context, code, house, name, signIn, 
 	var ps nursery.Problems
 	name, signIn = strings.TrimSpace(name), strings.ToLower(strings.TrimSpace(signIn))
 	checkPerson(&ps, name, signIn)
-	checkPassword(&ps, password)
+	checkPassword(&ps, "password", password, name, signIn, house)
 	if strings.TrimSpace(house) == "" {
 		ps.Add("house", "Give the nursery a name.")
 	}
@@ -110,7 +112,7 @@ func (s *Stage) FirstPropagator(ctx context.Context, code, house, name, signIn, 
 		} else if n > 0 {
 			return nursery.Problem{Field: "", Says: "This house has its propagator already. Sign in instead."}
 		}
-		if h.SetupCodeHash == nil || !secretFits(*h.SetupCodeHash, strings.ToUpper(strings.TrimSpace(code))) {
+		if h.SetupCodeHash == nil || !fitsSecret(*h.SetupCodeHash, strings.ToUpper(strings.TrimSpace(code))) {
 			return nursery.Problem{
 				Field: "code",
 				Says:  "That is not the code on the console. Look at the newest line there: each start makes a new code.",
@@ -131,8 +133,6 @@ func (s *Stage) FirstPropagator(ctx context.Context, code, house, name, signIn, 
 	return a, err
 }
 
-var pinPattern = regexp.MustCompile(`^[0-9]{4,8}$`)
-
 func checkPerson(ps *nursery.Problems, name, signIn string) {
 	if name == "" || len(name) > 60 {
 		ps.Add("name", "Give a name of up to 60 letters.")
@@ -140,56 +140,6 @@ func checkPerson(ps *nursery.Problems, name, signIn string) {
 	if signIn == "" || len(signIn) > 60 || strings.ContainsAny(signIn, " \t/") {
 		ps.Add("sign_in", "Give a sign-in name without spaces, such as maud.")
 	}
-}
-
-func checkPassword(ps *nursery.Problems, password string) {
-	if len([]rune(password)) < 10 {
-		ps.Add("password", "A password has at least 10 signs. Three words do well.")
-	}
-	if len(password) > 200 {
-		ps.Add("password", "A password has at most 200 signs.")
-	}
-}
-
-// ErrWait says that the door is shut for a while after five wrong tries.
-var ErrWait = errors.New("five wrong tries: wait five minutes, or ask the propagator")
-
-// SignIn checks a name and password.
-func (s *Stage) SignIn(ctx context.Context, signIn, password string) (nursery.Actor, error) {
-	p, err := s.DB.Q().PersonBySignIn(ctx, strings.ToLower(strings.TrimSpace(signIn)))
-	if err != nil && !errors.Is(err, nursery.ErrNotFound) {
-		return nursery.Actor{}, err
-	}
-	return s.checkSecret(ctx, p, p.PasswordHash, password, "That name and password do not belong together. Try again.")
-}
-
-// SignInByPIN checks a worker's PIN on a tablet that a propagator opened.
-func (s *Stage) SignInByPIN(ctx context.Context, person int64, pin string) (nursery.Actor, error) {
-	p, err := s.DB.Q().Person(ctx, person)
-	if err != nil && !errors.Is(err, nursery.ErrNotFound) {
-		return nursery.Actor{}, err
-	}
-	return s.checkSecret(ctx, p, p.PINHash, pin, "That is not your PIN. Try again.")
-}
-
-func (s *Stage) checkSecret(ctx context.Context, p store.Person, hash *string, secret, wrong string) (nursery.Actor, error) {
-	// Real time, not the nursery's: a demo day must not hold the door shut.
-	now := time.Now()
-	if p.ID == 0 || hash == nil || p.LeftOn != nil {
-		secretFits(nobody, secret)
-		return nursery.Actor{}, nursery.Problem{Field: "secret", Says: wrong}
-	}
-	if p.WaitUntil != nil && now.Before(*p.WaitUntil) {
-		return nursery.Actor{}, ErrWait
-	}
-	q := s.DB.Q()
-	if !secretFits(*hash, secret) {
-		if err := q.WrongTry(ctx, p.ID, now.Add(waitAfterFive)); err != nil {
-			return nursery.Actor{}, err
-		}
-		return nursery.Actor{}, nursery.Problem{Field: "secret", Says: wrong}
-	}
-	return nursery.Actor{ID: p.ID, Name: p.Name, Role: nursery.Role(p.Role)}, q.RightTry(ctx, p.ID)
 }
 
 // Actor finds who a session belongs to; ErrNotFound when they have left. What
@@ -309,10 +259,10 @@ func (s *Stage) AddPerson(ctx context.Context, a nursery.Actor, n NewPerson) err
 		ps.Add("role", "Choose propagator, bench hand or looker.")
 	}
 	if n.Password != "" {
-		checkPassword(&ps, n.Password)
+		checkPassword(&ps, "password", n.Password, p.Name, p.SignIn)
 	}
-	if n.PIN != "" && !pinPattern.MatchString(n.PIN) {
-		ps.Add("pin", "A PIN is four to eight figures.")
+	if n.PIN != "" {
+		checkPIN(&ps, "pin", n.PIN)
 	}
 	if err := ps.Err(); err != nil {
 		return err
@@ -365,6 +315,11 @@ func (s *Stage) Leave(ctx context.Context, a nursery.Actor, id int64, back bool)
 		}
 		if err := q.UpdatePerson(ctx, p); err != nil {
 			return err
+		}
+		if !back {
+			if err := q.EndSessions(ctx, p.ID, ""); err != nil {
+				return err
+			}
 		}
 		return s.Changed(ctx, q, a, "person", p.Name, doing, nil, nil)
 	})

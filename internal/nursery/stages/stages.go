@@ -102,3 +102,6 @@ func Of(k *nursery.Kernel) *Set {
 	s.filesStage = files.New(k, slices.Concat(s.StockLists(), s.WoodLists(), s.OrderLists(), s.PlaceLists(), s.SeasonLists())...)
 	return s
 }
+
+// AccessStage is the door's stage by itself, for the console.
+func (s *Set) AccessStage() *access.Stage { return s.accessStage }

@@ -6,12 +6,15 @@ import (
 	"embed"
 	"errors"
 	"net/http"
+	"strconv"
 	"strings"
+	"time"
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/access"
 	"unionknot/internal/store"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 //go:embed templates/*.html
@@ -35,6 +38,11 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/tablet", Who: page.Boss, Do: d.openTablet},
 		{Method: "GET", Path: "/names", Who: page.Anybody, Do: d.names},
 		{Method: "POST", Path: "/names", Who: page.Anybody, Do: d.checkPIN},
+		{Method: "GET", Path: "/me", Who: page.Everyone, Do: d.me},
+		{Method: "POST", Path: "/me", Who: page.Everyone, Do: d.changeOwn},
+		{Method: "POST", Path: "/me/sign-out", Who: page.Everyone, Do: d.endSession},
+		{Method: "GET", Path: "/reset", Who: page.Anybody, Do: d.reset},
+		{Method: "POST", Path: "/reset", Who: page.Anybody, Do: d.useCode},
 		{Method: "POST", Path: "/keys", Who: page.Everyone, Do: d.keys},
 		{Method: "POST", Path: "/season-group", Who: page.Everyone, Do: d.seasonGroup},
 	}
@@ -104,6 +112,7 @@ func (d door) letIn(r *http.Request, a nursery.Actor) error {
 		return err
 	}
 	d.Sessions.Put(r.Context(), "person", a.ID)
+	d.Sessions.Remove(r.Context(), "by_pin")
 	return nil
 }
 
@@ -120,8 +129,10 @@ func (d door) signIn(w http.ResponseWriter, r *http.Request) error {
 
 // refused puts a wrong or waiting sign-in back on its page.
 func (d door) refused(w http.ResponseWriter, r *http.Request, v page.View, f page.Frame, err error) error {
-	if errors.Is(err, access.ErrWait) {
-		f.Form.Whole = "Five wrong tries. Wait five minutes, or ask the propagator."
+	var wait access.WaitError
+	if errors.As(err, &wait) {
+		f.Form.Whole = words.Wait(wait.Until, time.Now())
+		w.Header().Set("Retry-After", strconv.Itoa(int(time.Until(wait.Until).Seconds())+1))
 		return d.ShowStatus(w, r, v, f, http.StatusTooManyRequests)
 	}
 	form, ok := f.Form.WithProblems(err)
@@ -137,7 +148,7 @@ func (d door) checkSignIn(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	a, err := d.Nursery.SignIn(r.Context(), f.Text("sign_in"), f.Values.Get("password"))
+	a, err := d.Nursery.SignIn(r.Context(), f.Text("sign_in"), f.Values.Get("password"), page.Address(r))
 	if err != nil {
 		return d.refused(w, r, d.views["signin"], page.Frame{Title: "Sign in", Bare: true, Form: f.Form}, err)
 	}
@@ -154,6 +165,7 @@ func (d door) checkSignIn(w http.ResponseWriter, r *http.Request) error {
 func (d door) signOut(w http.ResponseWriter, r *http.Request) error {
 	ctx := r.Context()
 	if d.Sessions.GetInt64(ctx, "tablet_by") != 0 && d.Sessions.GetInt64(ctx, "person") != 0 {
+		d.Sessions.Remove(ctx, "by_pin")
 		d.Sessions.Remove(ctx, "person") // the tablet stays open for the next name
 		if err := d.Sessions.RenewToken(ctx); err != nil {
 			return err
@@ -213,7 +225,7 @@ func (d door) checkPIN(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	a, err := d.Nursery.SignInByPIN(r.Context(), int64(f.Int("person")), f.Text("pin"))
+	a, err := d.Nursery.SignInByPIN(r.Context(), int64(f.Int("person")), f.Text("pin"), page.Address(r))
 	if err != nil {
 		frame, ferr := d.namesFrame(r, f.Text("person"), f.Form)
 		if ferr != nil {
@@ -224,6 +236,7 @@ func (d door) checkPIN(w http.ResponseWriter, r *http.Request) error {
 	if err := d.letIn(r, a); err != nil {
 		return err
 	}
+	d.Sessions.Put(r.Context(), "by_pin", int64(1))
 	return page.Go(w, r, "/bench")
 }
 

@@ -42,6 +42,8 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/house/worth", Who: page.Boss, Do: h.worth},
 		{Method: "POST", Path: "/house/people", Who: page.Boss, Do: h.addPerson},
 		{Method: "POST", Path: "/house/people/{id}/leave", Who: page.Boss, Do: h.leave},
+		{Method: "GET", Path: "/house/people/{id}", Who: page.Boss, Do: h.person},
+		{Method: "POST", Path: "/house/people/{id}", Who: page.Boss, Do: h.changePerson},
 		{Method: "POST", Path: "/house/techniques", Who: page.Boss, Do: h.technique},
 		{Method: "POST", Path: "/house/ways", Who: page.Boss, Do: h.way},
 		{Method: "GET", Path: "/house/changes", Who: page.Boss, Do: h.changes},
@@ -186,7 +188,9 @@ func (h house) leave(w http.ResponseWriter, r *http.Request) error {
 	if back {
 		says = "They are back."
 	}
-	return h.done(w, r, f, h.Nursery.Leave(r.Context(), page.Actor(r), id, back), says)
+	err = h.Nursery.Leave(r.Context(), page.Actor(r), id, back)
+	h.ForgetSessions()
+	return h.done(w, r, f, err, says)
 }
 
 func (h house) way(w http.ResponseWriter, r *http.Request) error {

@@ -11,6 +11,7 @@ import (
 
 	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/tally"
+	"unionknot/internal/store"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/working"
@@ -96,7 +97,14 @@ var funcs = template.FuncMap{
 	"refused":   func(code *string) string { return words.Refused(tally.Refusal(*code)) },
 	"deref":     func(s *string) string { return *s },
 	"better":    words.KeepBetter,
-	"mega":      func(bytes int64) string { return fmt.Sprintf("%.1f MB", float64(bytes)/1e6) },
+	"agent":     words.Agent,
+	"oldsecret": func(p store.Person) string {
+		if p.PasswordHash == nil {
+			return "PIN as it is now"
+		}
+		return "Password as it is now"
+	},
+	"mega": func(bytes int64) string { return fmt.Sprintf("%.1f MB", float64(bytes)/1e6) },
 	"otherzone": func(house string) string {
 		if runs := time.Local.String(); house != "" && runs != house && runs != "Local" {
 			return words.OtherZone(runs, house)

@@ -11,7 +11,9 @@ import (
 	"io"
 	"io/fs"
 	"log/slog"
+	"net"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"strconv"
 	"strings"
@@ -34,6 +36,29 @@ type Kit struct {
 	Sessions *scs.SessionManager
 	Log      *slog.Logger
 	Stamp    string // of the built assets, to load them anew when they change
+	// ForgetSessions lets those that were ended be out at once, and Token gives what is
+	// kept of a session's token.
+	ForgetSessions func()
+	Token          func(string) string
+}
+
+// Address is from where a request comes: the peer's, an IPv6 one by its /64.
+func Address(r *http.Request) string {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		return "unknown"
+	}
+	at, err := netip.ParseAddr(host)
+	if err != nil {
+		return "unknown"
+	}
+	at = at.Unmap().WithZone("")
+	if at.Is6() {
+		if p, err := at.Prefix(64); err == nil {
+			return p.String()
+		}
+	}
+	return at.String()
 }
 
 // Route is one address: who may ask, and what answers. No roles: anybody.
