@@ -21,6 +21,8 @@ type settings struct {
 	Listen        string `env:"UNIONKNOT_LISTEN" envDefault:"127.0.0.1:8080"`
 	Metrics       string `env:"UNIONKNOT_METRICS" envDefault:"127.0.0.1:9464"`
 	SecureCookies bool   `env:"UNIONKNOT_SECURE_COOKIES"`
+	Hosts         string `env:"UNIONKNOT_HOSTS"`     // names under which the house answers, with commas between; "" for any
+	DemoOpen      bool   `env:"UNIONKNOT_DEMO_OPEN"` // a demo may be reached from other machines
 	LogJSON       bool   `env:"UNIONKNOT_LOG_JSON"`
 	Copies        string `env:"UNIONKNOT_COPIES"`                      // the folder for nightly copies; "" for none
 	CopiesKept    int    `env:"UNIONKNOT_COPIES_KEPT" envDefault:"14"` // how many

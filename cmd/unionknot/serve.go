@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"strings"
 	"syscall"
 	"time"
 
@@ -101,7 +102,10 @@ func serve(ctx context.Context, s settings) error {
 	if err != nil {
 		return err
 	}
-	site, err := web.New(n, db.DB.DB, log, web.Options{SecureCookies: s.SecureCookies})
+	if err := s.demoStaysHere(ctx, db, l.Addr()); err != nil {
+		return err
+	}
+	site, err := web.New(n, db.DB.DB, log, web.Options{SecureCookies: s.SecureCookies, Hosts: s.hosts()})
 	if err != nil {
 		return err
 	}
@@ -177,5 +181,24 @@ func standIn(ctx context.Context, db *store.DB) error {
 	}
 	time.Local = at
 	db.DropIdle() // connections opened before tell days otherwise
+	return nil
+}
+
+// hosts are the names under which the house answers.
+func (s settings) hosts() []string {
+	return strings.FieldsFunc(s.Hosts, func(r rune) bool { return r == ',' || r == ' ' })
+}
+
+// demoStaysHere refuses to show a demo, whose password everybody knows, to other
+// machines, unless that is meant.
+func (s settings) demoStaysHere(ctx context.Context, db *store.DB, at net.Addr) error {
+	h, err := db.Q().House(ctx)
+	if err != nil || h.DemoDay == nil || s.DemoOpen {
+		return err
+	}
+	if tcp, ok := at.(*net.TCPAddr); ok && !tcp.IP.IsLoopback() {
+		return fmt.Errorf("this is the demo, whose passwords everybody knows, and %s can be reached from other machines: "+
+			"listen on 127.0.0.1, or set UNIONKNOT_DEMO_OPEN=true if that is meant", at)
+	}
 	return nil
 }

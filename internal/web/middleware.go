@@ -1,13 +1,17 @@
 package web
 
 import (
+	"net"
 	"net/http"
 	"net/url"
 	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 	"unicode/utf8"
+
+	"unionknot/internal/web/page"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
@@ -15,8 +19,13 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promauto"
 )
 
-// secured sets the headers that bound what a page may do.
-func secured(next http.Handler) http.Handler {
+// secured sets the headers that bound what a page may do. strict is behind https: the
+// browser comes by it alone from then on.
+func secured(strict bool) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler { return securing(strict, next) }
+}
+
+func securing(strict bool, next http.Handler) http.Handler {
 	const policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; " +
 		"worker-src 'self'; manifest-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -24,6 +33,12 @@ func secured(next http.Handler) http.Handler {
 		h.Set("Content-Security-Policy", policy)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
+		h.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=(), payment=(), usb=()")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
+		if strict {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
 		next.ServeHTTP(w, r)
 	})
 }
@@ -106,6 +121,78 @@ func measured(next http.Handler) http.Handler {
 		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		next.ServeHTTP(ww, r)
 		route := chi.RouteContext(r.Context()).RoutePattern()
-		requestSeconds.WithLabelValues(r.Method, route, strconv.Itoa(ww.Status())).Observe(time.Since(begun).Seconds())
+		method := r.Method
+		if !slices.Contains([]string{http.MethodGet, http.MethodHead, http.MethodPost}, method) {
+			method = "other" // what callers make up names no series
+		}
+		requestSeconds.WithLabelValues(method, route, strconv.Itoa(ww.Status())).Observe(time.Since(begun).Seconds())
+	})
+}
+
+// mostBody is the most that a request may bring, but for files, which have a bound of
+// their own.
+const mostBody = 1 << 20
+
+// bounded refuses what is larger than any request of ours, whatever its method, before
+// anything of it is read.
+func bounded(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		most := int64(mostBody)
+		switch {
+		case r.Method == http.MethodGet || r.Method == http.MethodHead:
+			most = 0
+		case r.Method == http.MethodPost && strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/"):
+			most = page.MostUpload
+		}
+		// A file that is too large is told so by its page; it is read no further.
+		if r.ContentLength > most && (most != page.MostUpload || r.ContentLength > 8*page.MostUpload) {
+			w.Header().Set("Connection", "close")
+			http.Error(w, "That is larger than anything that this house takes.", http.StatusRequestEntityTooLarge)
+			return
+		}
+		if r.Body != nil {
+			r.Body = http.MaxBytesReader(w, r.Body, most)
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// unnamed lets each request have an id of this server's own: one that a caller sends
+// could stand for another's in the log.
+func unnamed(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		r.Header.Del(middleware.RequestIDHeader)
+		next.ServeHTTP(w, r)
+	})
+}
+
+// hosted answers only under the names that the house is known by; none: under any.
+func hosted(names []string) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		if len(names) == 0 {
+			return next
+		}
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			host := r.Host
+			if h, _, err := net.SplitHostPort(host); err == nil {
+				host = h
+			}
+			if !slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, host) }) && r.URL.Path != "/healthz" && r.URL.Path != "/readyz" {
+				http.Error(w, "This house is not known by that name.", http.StatusMisdirectedRequest)
+				return
+			}
+			next.ServeHTTP(w, r)
+		})
+	}
+}
+
+// unlisted answers for files, not for folders.
+func unlisted(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "" || strings.HasSuffix(r.URL.Path, "/") {
+			http.NotFound(w, r)
+			return
+		}
+		next.ServeHTTP(w, r)
 	})
 }

@@ -48,8 +48,9 @@ var files embed.FS
 
 // Options are what a server is started with.
 type Options struct {
-	SecureCookies  bool // over https
-	SignInsAMinute int  // from one address; 0 is 30
+	SecureCookies  bool     // over https
+	Hosts          []string // names under which the house answers; none: any
+	SignInsAMinute int      // from one address; 0 is 30
 }
 
 // Server answers the browser.
@@ -79,6 +80,9 @@ func New(n *stages.Set, db *sql.DB, log *slog.Logger, o Options) (*Server, error
 	manager.Cookie.HttpOnly = true
 	manager.Cookie.SameSite = http.SameSiteLaxMode
 	manager.Cookie.Secure = o.SecureCookies
+	if o.SecureCookies { // bound to this host, path and https by its name
+		manager.Cookie.Name = "__Host-union_knot"
+	}
 	store := manager.Store.(*sessions)
 	k := &page.Kit{Nursery: n, Sessions: manager, ForgetSessions: store.forgetAll, Token: hashed, Log: log, Stamp: strings.TrimSpace(string(stamp))}
 	s := &Server{kit: k, views: page.Views(files)}
@@ -112,10 +116,13 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 	}
 	r := chi.NewRouter()
 	r.Use(
+		unnamed,
 		middleware.RequestID,
 		s.logged,
 		measured,
-		secured,
+		secured(o.SecureCookies),
+		hosted(o.Hosts),
+		bounded,
 		readable,
 		middleware.Compress(
 			5,
@@ -136,7 +143,7 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 		}
 		w.Write([]byte("ready\n"))
 	})
-	built := http.FileServerFS(static)
+	built := unlisted(http.FileServerFS(static))
 	// What bears the stamp of the built files never changes under that address.
 	r.Handle(
 		"/static/"+s.kit.Stamp+"/*",
@@ -250,10 +257,6 @@ func (s *Server) guard(route page.Route) http.Handler {
 				s.fail(w, r, nursery.ErrNotAllowed)
 				return
 			}
-		}
-		// Files have a bound of their own; a form is never this large.
-		if r.Method == http.MethodPost && !strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/") {
-			r.Body = http.MaxBytesReader(w, r.Body, 1<<20)
 		}
 		if err := route.Do(w, r); err != nil {
 			s.fail(w, r, err)

@@ -7,7 +7,6 @@ import (
 	"errors"
 	"net/http"
 	"strconv"
-	"strings"
 	"time"
 
 	"unionknot/internal/nursery"
@@ -156,7 +155,7 @@ func (d door) checkSignIn(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	next := f.Text("next")
-	if !strings.HasPrefix(next, "/") || strings.HasPrefix(next, "//") || strings.Contains(next, "\\") {
+	if !page.Local(next) {
 		next = "/today"
 	}
 	return page.Go(w, r, next)

@@ -173,6 +173,14 @@ type Field struct {
 	Small                                             bool
 }
 
+// Local says whether an address leads to a page of this house, and nowhere else however
+// a browser reads it.
+func Local(to string) bool {
+	u, err := url.Parse(to)
+	return err == nil && u.Scheme == "" && u.Host == "" && u.User == nil && strings.HasPrefix(to, "/") && !strings.HasPrefix(to, "//") &&
+		!strings.ContainsFunc(to, func(r rune) bool { return r == '\\' || r < ' ' || r == 0x7f })
+}
+
 // All gives every problem in one line, for a script that shows no form.
 func (f Form) All() string {
 	all := []string{}

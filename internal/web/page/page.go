@@ -21,6 +21,7 @@ import (
 
 	"github.com/alexedwards/scs/v2"
 
+	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/season"
 	"unionknot/internal/nursery/stages"
@@ -70,6 +71,9 @@ type Route struct {
 	// while the line was down, each named in the header By.
 	HandsIn bool
 }
+
+// MostUpload is the most that a file with its form may bring.
+const MostUpload = exchange.MaxBytes + 64<<10
 
 // By is the header that names whose work a device hands in, by id.
 const By = "Union-Knot-By"
@@ -292,12 +296,19 @@ func Back(r *http.Request, other string) string {
 	if err != nil || u.Host != r.Host || !strings.HasPrefix(u.Path, "/") {
 		return other
 	}
-	return u.RequestURI()
+	if to := u.RequestURI(); Local(to) {
+		return to
+	}
+	return other
 }
 
-// QueryInt reads a whole number from the address; 0 when there is none.
+// QueryInt reads a whole number from the address; 0 when there is none, or one that no
+// row has.
 func QueryInt(r *http.Request, name string) int64 {
-	n, _ := strconv.ParseInt(r.URL.Query().Get(name), 10, 64)
+	n, err := strconv.ParseInt(r.URL.Query().Get(name), 10, 64)
+	if err != nil || n < 0 || n > 1<<53 {
+		return 0
+	}
 	return n
 }
 
