@@ -94,3 +94,15 @@ func TestLeadingAwayIsRefused(t *testing.T) {
 		assert.True(t, strings.HasPrefix(to, "/") && !strings.HasPrefix(to, "//") && !strings.ContainsAny(to, "\\\t"), "%q leads to %q", next, to)
 	}
 }
+
+// TestNumbersInAddressesAreClamped: what no row has is as if it were not there.
+func TestNumbersInAddressesAreClamped(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	maud := h.as(t, "maud")
+	for _, path := range []string{"/stock?after=", "/orders?after=", "/wood?after=", "/bench?batches=", "/house/changes?before=", "/results?worker="} {
+		for _, n := range []string{"9223372036854775808", "99999999999999999999999", "-1", "x", "9223372036854775807"} {
+			status, _, _ := h.ask(t, maud, http.MethodGet, path+n)
+			assert.Less(t, status, 500, path+n)
+		}
+	}
+}

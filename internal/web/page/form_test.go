@@ -66,7 +66,7 @@ func TestProblemsAreSortedByField(t *testing.T) {
 
 func TestBackLeadsToThisHouseOnly(t *testing.T) {
 	for from, want := range map[string]string{"http://house.example/stock?after=3": "/stock?after=3", "http://evil.example/x": "/today",
-		"": "/today", "::bad": "/today"} {
+		"": "/today", "::bad": "/today", "http://house.example//evil.example/x": "/today"} {
 		r := httptest.NewRequest(http.MethodPost, "http://house.example/season-group", nil)
 		r.Header.Set("Referer", from)
 		assert.Equal(t, want, page.Back(r, "/today"), from)
