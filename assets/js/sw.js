@@ -86,6 +86,7 @@ const page = async (e) => {
     const r = await Promise.race([fetch(e.request), ...(kept ? [new Promise((_, no) => { setTimeout(() => no(new Error('late')), PATIENCE); })] : [])]);
     if (r.status >= 502 && r.status <= 504) throw new Error('gone');
     const person = r.headers.get('Union-Knot-Person');
+    if (url.pathname === '/sign-in') await meta('/stands', ''); // the tablet was closed, or its day is over
     const stands = await meta('/stands'); // who took the tablet over while the line was down
     if (person && stands && stands !== person && stands !== '0') {
       // The session is of whoever had it before: a PIN once more.

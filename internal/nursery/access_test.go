@@ -1,6 +1,7 @@
 package nursery_test
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/access"
 	"unionknot/internal/words"
@@ -203,4 +205,26 @@ func TestAnOldHashIsReadByItsOwnCostAndRenewed(t *testing.T) {
 	assert.True(t, strings.HasPrefix(hash, fmt.Sprintf("argon2id$%d$", 19*1024)), "and is kept at today's cost")
 	_, err = h.SignIn(ctx, "maud", "three blunt knives", "here")
 	require.NoError(t, err)
+}
+
+// TestTheDoorIsInTheRecord: who came in, who tried, who opened a tablet, who took a list
+// away, and from where.
+func TestTheDoorIsInTheRecord(t *testing.T) {
+	h := newHouse(t)
+	from := nursery.WithFrom(ctx, "10.0.0.7")
+	h.SignIn(from, "maud", "wrong", "10.0.0.7")
+	_, err := h.SignIn(from, "maud", "three blunt knives", "10.0.0.7")
+	require.NoError(t, err)
+	require.NoError(t, h.NoteTablet(from, h.maud))
+	require.NoError(t, h.Export(from, h.maud, "lots", exchange.CSV, &bytes.Buffer{}))
+	cs, err := h.Changes(ctx, h.maud, 0)
+	require.NoError(t, err)
+	var did []string
+	for _, c := range cs {
+		if c.Address != "" {
+			did = append(did, c.Doing+" by "+c.Person+" from "+c.Address)
+		}
+	}
+	assert.Equal(t, []string{words.TookAway + " by Maud from 10.0.0.7", words.OpenedTablet + " by Maud from 10.0.0.7",
+		words.ProvedThemselves + " by Maud from 10.0.0.7", words.TriedWrong + " by Maud from 10.0.0.7"}, did)
 }

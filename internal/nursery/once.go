@@ -13,6 +13,13 @@ func WithRequest(ctx context.Context, id string) context.Context {
 	return context.WithValue(ctx, requestKey{}, id)
 }
 
+type fromKey struct{}
+
+// WithFrom notes from where a change comes.
+func WithFrom(ctx context.Context, address string) context.Context {
+	return context.WithValue(ctx, fromKey{}, address)
+}
+
 type onceKey struct{}
 
 // WithOnce notes the form's own key, so that a form sent again after a lost

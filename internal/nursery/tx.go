@@ -121,10 +121,11 @@ type Change struct {
 // ChangedAll writes lines of the record of changes, all in one statement.
 func (k *Kernel) ChangedAll(ctx context.Context, q store.Q, a Actor, cs ...Change) error {
 	id, _ := ctx.Value(requestKey{}).(string)
+	from, _ := ctx.Value(fromKey{}).(string)
 	rows := make([]store.NewChange, len(cs))
 	for i, c := range cs {
 		rows[i] = store.NewChange{
-			Change: store.Change{At: k.Now(), RequestID: id, What: c.What, Ref: c.Ref, Doing: c.Doing},
+			Change: store.Change{At: k.Now(), RequestID: id, What: c.What, Ref: c.Ref, Doing: c.Doing, Address: from},
 			Before: c.Before,
 			After:  c.After,
 		}

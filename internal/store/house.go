@@ -241,6 +241,7 @@ type Change struct {
 	Doing     string    `db:"doing"`
 	Before    string    `db:"before"` // JSON, or ""
 	After     string    `db:"after"`
+	Address   string    `db:"address"` // from where it came, "" not known
 }
 
 // NewChange is a change with what stood before and after; either may be nil.
@@ -264,9 +265,10 @@ func (q Q) AddChanges(ctx context.Context, cs ...NewChange) error {
 	}
 	n := len(cs)
 	at, by, requests := make([]time.Time, n), make([]*int64, n), make([]string, n)
+	from := make([]string, n)
 	what, ref, doing, before, after := make([]string, n), make([]string, n), make([]string, n), make([]*string, n), make([]*string, n)
 	for i, c := range cs {
-		at[i], by[i], requests[i], what[i], ref[i], doing[i] = c.At, c.PersonID, c.RequestID, c.What, c.Ref, c.Doing
+		at[i], by[i], requests[i], what[i], ref[i], doing[i], from[i] = c.At, c.PersonID, c.RequestID, c.What, c.Ref, c.Doing, c.Address
 		var err error
 		if before[i], err = asJSON(c.Before); err != nil {
 			return err
@@ -275,10 +277,10 @@ func (q Q) AddChanges(ctx context.Context, cs ...NewChange) error {
 			return err
 		}
 	}
-	_, err := q.exec(ctx, `insert into change_record (at, person_id, request_id, what, ref, doing, before, after)
-		select a, b, c, d, e, f, g::jsonb, h::jsonb from unnest($1::timestamptz[], $2::bigint[], $3::text[], $4::text[], $5::text[],
-		$6::text[], $7::text[], $8::text[]) u(a, b, c, d, e, f, g, h)`,
-		at, by, requests, what, ref, doing, before, after)
+	_, err := q.exec(ctx, `insert into change_record (at, person_id, request_id, what, ref, doing, before, after, address)
+		select a, b, c, d, e, f, g::jsonb, h::jsonb, i from unnest($1::timestamptz[], $2::bigint[], $3::text[], $4::text[], $5::text[],
+		$6::text[], $7::text[], $8::text[], $9::text[]) u(a, b, c, d, e, f, g, h, i)`,
+		at, by, requests, what, ref, doing, before, after, from)
 	return err
 }
 
@@ -288,7 +290,7 @@ func (q Q) Changes(ctx context.Context, before int64) (cs []Change, err error) {
 	err = q.all(
 		ctx,
 		&cs,
-		`select c.id, c.at, c.person_id, c.request_id, c.what, c.ref, c.doing, coalesce(c.before::text, '') as before,
+		`select c.id, c.at, c.person_id, c.request_id, c.what, c.ref, c.doing, c.address, coalesce(c.before::text, '') as before,
 			coalesce(c.after::text, '') as after,
 		coalesce(p.name, '') as person from change_record c left join person p on p.id = c.person_id
 		where $1 = 0 or c.id < $1 order by c.id desc limit 50`,

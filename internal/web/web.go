@@ -212,7 +212,8 @@ func (s *Server) from(next http.Handler) http.Handler {
 			agent = agent[:200]
 		}
 		d := device{page.Address(r), strings.ToValidUTF8(agent, "")}
-		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), deviceKey{}, d)))
+		ctx := nursery.WithFrom(context.WithValue(r.Context(), deviceKey{}, d), d.address)
+		next.ServeHTTP(w, r.WithContext(ctx))
 	})
 }
 

@@ -74,3 +74,11 @@ func Agent(text string) string {
 
 // PersonKept says that what was done for somebody is done.
 const PersonKept = "That is done."
+
+// How the record of changes names what happens at the door.
+const (
+	TriedWrong       = "tried with a wrong password or PIN"
+	ProvedThemselves = "gave the right password or PIN"
+	OpenedTablet     = "opened a tablet for the bench"
+	TookAway         = "took away as a file"
+)

@@ -355,3 +355,8 @@ func (c Console) Propagator(ctx context.Context, id int64) (string, time.Time, e
 	}
 	return c.Reset(ctx, id)
 }
+
+// NoteTablet notes that somebody opened a tablet.
+func (s *Stage) NoteTablet(ctx context.Context, a nursery.Actor) error {
+	return s.Changed(ctx, s.DB.Q(), a, "door", a.Name, words.OpenedTablet, nil, nil)
+}

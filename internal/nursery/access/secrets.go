@@ -147,13 +147,22 @@ func (s *Stage) checkSecret(ctx context.Context, t store.Try, p store.Person, ha
 	if !open {
 		return nursery.Actor{}, WaitError{until}
 	}
+	note := func(doing string) error {
+		return s.Changed(ctx, q, nursery.Actor{ID: p.ID}, "door", p.Name, doing, nil, map[string]string{"by": t.Kind})
+	}
 	if p.ID == 0 || hash == nil || p.LeftOn != nil {
 		secretFits(nobody, secret) // as long as it takes for somebody
 		return nursery.Actor{}, nursery.Problem{Field: "secret", Says: wrong}
 	}
 	fits, old := secretFits(*hash, secret)
 	if !fits {
+		if err := note(words.TriedWrong); err != nil {
+			return nursery.Actor{}, err
+		}
 		return nursery.Actor{}, nursery.Problem{Field: "secret", Says: wrong}
+	}
+	if err := note(words.ProvedThemselves); err != nil {
+		return nursery.Actor{}, err
 	}
 	if old {
 		renew(&p, hashSecret(secret))

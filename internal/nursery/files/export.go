@@ -6,6 +6,7 @@ import (
 
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
+	"unionknot/internal/words"
 )
 
 // Export writes a list in the columns that it is loaded by, so that a file
@@ -19,6 +20,9 @@ func (s *Stage) Export(ctx context.Context, a nursery.Actor, kind string, f exch
 		return nursery.ErrNotFound
 	}
 	q := s.DB.Q()
+	if err := s.Changed(ctx, q, a, "list", kind, words.TookAway, nil, string(f)); err != nil {
+		return err
+	}
 	names := append(append([]string{}, k.Needs...), k.May...)
 	at := map[string]int{}
 	for i, n := range names {

@@ -67,7 +67,7 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 		p.Risks = outlook.GrowRisks(n, gs, beds)
 		outlook.WorstFirst(p.Risks)
 		for _, t := range open {
-			if t.WorkerID == a.ID {
+			if t.Has(a.ID) {
 				p.Mine = append(p.Mine, t)
 			}
 		}

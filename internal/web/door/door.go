@@ -181,9 +181,13 @@ func (d door) signOut(w http.ResponseWriter, r *http.Request) error {
 // of it, and workers pick their names.
 func (d door) openTablet(w http.ResponseWriter, r *http.Request) error {
 	a := page.Actor(r)
+	if err := d.Nursery.NoteTablet(r.Context(), a); err != nil {
+		return err
+	}
 	if err := d.Sessions.RenewToken(r.Context()); err != nil {
 		return err
 	}
+	d.Sessions.Remove(r.Context(), "by_pin")
 	d.Sessions.Remove(r.Context(), "person")
 	d.Sessions.Put(r.Context(), "tablet_by", a.ID)
 	return page.Go(w, r, "/names")

@@ -11,7 +11,6 @@ import (
 
 	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/tally"
-	"unionknot/internal/store"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/working"
@@ -98,8 +97,8 @@ var funcs = template.FuncMap{
 	"deref":     func(s *string) string { return *s },
 	"better":    words.KeepBetter,
 	"agent":     words.Agent,
-	"oldsecret": func(p store.Person) string {
-		if p.PasswordHash == nil {
+	"oldsecret": func(passwordHash *string) string {
+		if passwordHash == nil {
 			return "PIN as it is now"
 		}
 		return "Password as it is now"
