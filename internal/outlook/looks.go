@@ -49,6 +49,7 @@ type HealPlace struct {
 	Due, Overdue int // tags
 	From         time.Time
 	Batches      []HealBatch
+	Amiss        []string // what a look found there and nobody has put right
 }
 
 // HealBatch is the tags of a batch that stand in one place.

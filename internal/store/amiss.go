@@ -21,6 +21,13 @@ func (q Q) AddAmiss(ctx context.Context, place, what string, by int64, at time.T
 	return n > 0, err
 }
 
+// OpenAmiss lists what looks found and nobody has put right, the oldest first.
+func (q Q) OpenAmiss(ctx context.Context) (as []Amiss, err error) {
+	err = q.all(ctx, &as, `select a.id, a.place, a.what, a.seen_at, p.name as by from amiss a join person p on p.id = a.seen_by
+		where a.righted_at is null order by a.id`)
+	return as, err
+}
+
 // RightAmiss notes that it was put right, and gives what it was. ErrNotFound: there is
 // none that is open.
 func (q Q) RightAmiss(ctx context.Context, id, by int64, at time.Time) (a Amiss, err error) {

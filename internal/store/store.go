@@ -148,7 +148,9 @@ func (d *DB) Migrate(ctx context.Context) error {
 // Alone runs do while no other server does what bears the same name; it does nothing
 // where one is at it.
 func (d *DB) Alone(ctx context.Context, name string, do func() error) error {
-	conn, err := d.Conn(ctx)
+	own := stdlib.OpenDB(*d.conf.Copy()) // beside the pool, which do may need all of
+	defer own.Close()
+	conn, err := own.Conn(ctx)
 	if err != nil {
 		return err
 	}

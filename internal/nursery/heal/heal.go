@@ -25,7 +25,17 @@ func (s *Stage) Heal(ctx context.Context) (outlook.HealPage, error) {
 	if err != nil {
 		return outlook.HealPage{}, err
 	}
-	return outlook.HealOf(f), nil
+	p := outlook.HealOf(f)
+	as, err := s.DB.Q().OpenAmiss(ctx)
+	for _, a := range as {
+		says, _ := words.Amiss(a.What)
+		for i := range p.Places {
+			if strings.EqualFold(p.Places[i].Name, a.Place) {
+				p.Places[i].Amiss = append(p.Places[i].Amiss, says)
+			}
+		}
+	}
+	return p, err
 }
 
 // CountedLately lists the tags counted last.
