@@ -13,6 +13,7 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/bench"
 	"unionknot/internal/nursery/heal"
+	"unionknot/internal/store"
 	"unionknot/internal/words"
 )
 
@@ -249,4 +250,38 @@ func TestABadTapHoldsUpNoneOfTheOthers(t *testing.T) {
 	assert.Equal(t, 4, done.Counts[code].Tied)
 	_, err = h.TapAll(ctx, h.eye, "one", nil)
 	assert.ErrorIs(t, err, nursery.ErrNotAllowed)
+}
+
+// TestTwoTabletsByTurns taps on one tag from two tablets as people do, one tap a sending:
+// told by the sums where they can be, weighed whole where the tablet changes. The tag
+// stands as when all of them are weighed at once.
+func TestTwoTabletsByTurns(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(200, 60, 60)
+	code := h.codesOf(h.batch("O-1", 25), h.ansel)[0]
+	r := rand.New(rand.NewPCG(8, 8))
+	now := h.Now()
+	no := map[string]int64{}
+	want := 0
+	for i := range 60 {
+		device := []string{"one", "two"}[r.IntN(2)]
+		no[device]++
+		h.StandAt(now.Add(time.Duration(i) * 10 * time.Second))
+		tap := bench.Tap{ID: h.uuid(), Code: code, Kind: "tied", N: 1, No: no[device]}
+		if r.IntN(4) == 0 {
+			tap.AgoMS = 25_000 // the line was down for a moment, and the other went on
+		}
+		done, err := h.TapAll(ctx, h.ansel, device, []bench.Tap{tap})
+		require.NoError(t, err)
+		want = min(want+1, 25)
+		assert.Equal(t, want, done.Counts[code].Tied)
+	}
+	before, err := h.DB.Q().TagByCode(ctx, code)
+	require.NoError(t, err)
+	_, err = h.db.Exec(`update any_tag set tangled = true where code = $1`, code)
+	require.NoError(t, err)
+	require.NoError(t, h.DB.Tx(ctx, func(q store.Q) error { return h.WeighAgain(ctx, q, h.maud, []string{code}) }))
+	after, err := h.DB.Q().TagByCode(ctx, code)
+	require.NoError(t, err)
+	assert.Equal(t, before, after)
 }

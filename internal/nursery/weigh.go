@@ -87,12 +87,11 @@ func (w *Taps) weigh(bench tally.Bench) {
 	for i, t := range w.all {
 		at[t.ID] = i
 	}
-	devices, refused := map[string]bool{}, false
+	refused := false
 	var begun, finished *time.Time
 	for _, x := range taps {
 		t := &w.all[at[x.ID]]
 		t.Held, t.Undone = nil, x.Undone
-		devices[x.Device] = true
 		switch {
 		case x.Refused != "":
 			why := string(x.Refused)
@@ -107,10 +106,19 @@ func (w *Taps) weigh(bench tally.Bench) {
 	t, s := &w.Tag, w.sums
 	t.Tied, t.SpoiledStock, t.SpoiledWood, t.Dropped, t.SetAside, t.SinceWipe, t.Refused = s.Tied, s.SpoiledStock, s.SpoiledWood,
 		s.Dropped, s.SetAside, s.SinceWipe, s.Refused
-	t.LastDevice, t.LastNo, t.LastAt, t.Tangled = "", 0, nil, refused || len(devices) > 1
+	// A tap that is newer than all of these, from the device of the last, is the last
+	// again, whatever the others' clocks said: the sums tell then.
+	t.LastDevice, t.LastNo, t.LastAt, t.Tangled = "", 0, nil, refused
 	if len(taps) > 0 {
-		last := taps[len(taps)-1]
-		t.LastDevice, t.LastNo, t.LastAt = last.Device, last.No, &last.At
+		t.LastDevice = taps[len(taps)-1].Device
+	}
+	for _, x := range taps {
+		if x.Device == t.LastDevice {
+			t.LastNo = max(t.LastNo, x.No)
+		}
+		if t.LastAt == nil || x.At.After(*t.LastAt) {
+			t.LastAt = &x.At
+		}
 	}
 	if t.StartedAt == nil {
 		t.StartedAt = begun

@@ -6,8 +6,8 @@
 alter table tag rename to any_tag;
 alter table any_tag add column dropped_at timestamptz;
 alter table any_tag add column dropped_by bigint references person;
--- The newest tap by its device, and whether what it adds is more than the sums tell:
--- taps that do not count, or of several devices.
+-- The newest tap by its device, and whether there is more to weigh than the sums tell:
+-- taps that do not count.
 alter table any_tag add column last_device text not null default '';
 alter table any_tag add column last_no bigint not null default 0;
 alter table any_tag add column last_at timestamptz;
