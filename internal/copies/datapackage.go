@@ -194,7 +194,7 @@ func Export(ctx context.Context, db *store.DB, to io.Writer, now time.Time) erro
 		}
 		defer tx.Rollback(context.WithoutCancel(ctx))
 		// Times as they are written everywhere: ISO 8601, in UTC.
-		if _, err := tx.Exec(ctx, `set local timezone = 'UTC'; set local datestyle = 'ISO, YMD'`); err != nil {
+		if _, err := tx.Exec(ctx, `set local timezone = 'UTC'; set local datestyle = 'ISO, YMD'; set local statement_timeout = 0`); err != nil {
 			return err
 		}
 		d := dataPackage{Profile: "tabular-data-package", Name: "union-knot-house", Created: now.UTC(), Resources: resources}
@@ -272,6 +272,9 @@ func Import(ctx context.Context, db *store.DB, from io.ReaderAt, size int64) err
 			return err
 		}
 		defer tx.Rollback(context.WithoutCancel(ctx))
+		if _, err := tx.Exec(ctx, `set local statement_timeout = 0`); err != nil {
+			return err
+		}
 		if err := fill(ctx, tx, d, have, files); err != nil {
 			return err
 		}

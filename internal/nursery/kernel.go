@@ -114,8 +114,8 @@ func (k *Kernel) FactsIn(ctx context.Context, q store.Q, needs ...snapshot.Need)
 	return k.facts.In(ctx, q, needs...)
 }
 
-// Ready says whether the database answers.
-func (k *Kernel) Ready(ctx context.Context) error { return k.DB.PingContext(ctx) }
+// Ready says whether the database answers and can be written.
+func (k *Kernel) Ready(ctx context.Context) error { return k.DB.Writable(ctx) }
 
 // Changed writes a line of the record of changes.
 func (k *Kernel) Changed(ctx context.Context, q store.Q, a Actor, what, ref, doing string, before, after any) error {

@@ -25,6 +25,7 @@ var (
 	ErrNotAllowed = errors.New("not allowed")
 	ErrNotFound   = store.ErrNotFound
 	ErrFull       = store.ErrFull // nothing can be kept until there is room
+	ErrBusy       = store.ErrBusy // something held what was needed for too long
 )
 
 // Problem is something wrong with what was asked, in words that say what to

@@ -264,7 +264,7 @@ func TestSomebodyWhoLeftIsOutAndCanComeBack(t *testing.T) {
 	assert.NoError(t, err)
 	isProblem(
 		t,
-		h.AddPerson(ctx, h.maud, access.NewPerson{Name: "ansel", SignIn: "other", Role: "bench hand", PIN: "1234"}),
+		h.AddPerson(ctx, h.maud, access.NewPerson{Name: "ansel", SignIn: "other", Role: "bench hand", PIN: "4071"}),
 		"that name or sign-in already",
 	)
 	isProblem(t, h.AddPerson(ctx, h.maud, access.NewPerson{Name: "New", SignIn: "new", Role: "king"}), "Choose propagator")

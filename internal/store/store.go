@@ -52,6 +52,13 @@ func Open(ctx context.Context, dsn string) (*DB, error) {
 	// the many; searching for another order took longer than the queries. What
 	// bounds the few therefore stands as an array, not as a further join.
 	conf.RuntimeParams["join_collapse_limit"] = "1"
+	// Nobody waits for ever: for a lock, for a statement, for somebody who began and went.
+	for name, most := range map[string]time.Duration{"lock_timeout": 30 * time.Second, "statement_timeout": time.Minute,
+		"idle_in_transaction_session_timeout": 2 * time.Minute} {
+		if _, set := conf.RuntimeParams[name]; !set {
+			conf.RuntimeParams[name] = strconv.Itoa(int(most.Milliseconds()))
+		}
+	}
 	conf.Tracer = tracer{}
 	db := sqlx.NewDb(stdlib.OpenDB(*conf, stdlib.OptionAfterConnect(inTheHousesZone)), "pgx")
 	db.SetMaxOpenConns(24)
@@ -87,7 +94,7 @@ func inTheHousesZone(ctx context.Context, conn *pgx.Conn) error {
 // ErrNewer says that the tables are newer than this build knows.
 var ErrNewer = errors.New("the tables are newer than this build: start the newer build, or bring a copy back that this one made")
 
-// ErrBusy says that something holds what a migration needs.
+// ErrBusy says that something held what was needed for too long.
 var ErrBusy = errors.New("the tables are held by another for too long: nothing was changed. Try again once it is done")
 
 // lockPatience is how long a migration waits for a lock, in which all others wait for it.
@@ -105,6 +112,7 @@ func (d *DB) Migrate(ctx context.Context) error {
 	// A pool of its own: its connections wait for locks as none of the others do.
 	conf := d.conf.Copy()
 	conf.RuntimeParams["lock_timeout"] = strconv.Itoa(int(lockPatience.Milliseconds()))
+	conf.RuntimeParams["statement_timeout"], conf.RuntimeParams["idle_in_transaction_session_timeout"] = "0", "0"
 	own := stdlib.OpenDB(*conf)
 	defer own.Close()
 	// goose's own locker polls every few seconds; an advisory lock on a
@@ -143,6 +151,16 @@ func (d *DB) Migrate(ctx context.Context) error {
 		return fmt.Errorf("migrating: %w", err)
 	}
 	return nil
+}
+
+// Writable gives an error where the database does not answer or keeps nothing.
+func (d *DB) Writable(ctx context.Context) error {
+	var ok bool
+	err := d.QueryRowContext(ctx, `select not pg_is_in_recovery() and current_setting('transaction_read_only') = 'off'`).Scan(&ok)
+	if err == nil && !ok {
+		err = errors.New("the database can only be read")
+	}
+	return err
 }
 
 // Alone runs do while no other server does what bears the same name; it does nothing
@@ -257,6 +275,8 @@ func mapped(err error) error {
 		return ErrNotFound
 	case errors.As(err, &pg):
 		switch {
+		case pg.Code == "55P03", pg.Code == "57014", pg.Code == "25P03", pg.Code == "53300":
+			return fmt.Errorf("%w: %w", ErrBusy, err)
 		case pg.Code == "53100":
 			return fmt.Errorf("%w: %w", ErrFull, err)
 		case pg.Code == "23505":

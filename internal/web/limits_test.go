@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"bytes"
+	"io"
 	"net/http"
 	"net/http/httptest"
 	"strings"
@@ -10,8 +11,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"unionknot/internal/store"
 	"unionknot/internal/testhouse"
 	"unionknot/internal/web"
+	"unionknot/internal/web/page"
 )
 
 // TestABodyIsBoundedBeforeItIsRead: whatever the method and the kind, nobody fills a
@@ -105,4 +108,52 @@ func TestNumbersInAddressesAreClamped(t *testing.T) {
 			assert.Less(t, status, 500, path+n)
 		}
 	}
+}
+
+// TestALockedTableStopsNoOtherPage: what needs it says so in words and when to try again;
+// everything else goes on, and the tap goes through once the table is free.
+func TestALockedTableStopsNoOtherPage(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	db, err := store.Open(t.Context(), testhouse.Address(t, h.db)+"&lock_timeout=300")
+	require.NoError(t, err)
+	t.Cleanup(func() { db.Close() })
+	quick := open(t, db)
+	maud := quick.as(t, "maud")
+	tx, err := h.db.Beginx()
+	require.NoError(t, err)
+	_, err = tx.Exec(`lock table tap in exclusive mode`)
+	require.NoError(t, err)
+	code := quick.mineOf(t, "ansel")
+	tap := func() *http.Response {
+		r, err := http.NewRequest(http.MethodPost, quick.URL+"/taps", strings.NewReader(`{"device":"d","taps":[{"id":"`+page.UUID()+`","code":"`+code+
+			`","kind":"tied","n":1,"no":1}]}`))
+		require.NoError(t, err)
+		r.Header.Set("Accept", "application/json")
+		a, err := maud.Do(r)
+		require.NoError(t, err)
+		t.Cleanup(func() { a.Body.Close() })
+		return a
+	}
+	a := tap()
+	assert.Equal(t, http.StatusServiceUnavailable, a.StatusCode)
+	assert.Equal(t, "5", a.Header.Get("Retry-After"))
+	said, err := io.ReadAll(a.Body)
+	require.NoError(t, err)
+	assert.Contains(t, string(said), "Nothing was done")
+	for _, path := range []string{"/today", "/stock", "/heal", "/readyz"} {
+		status, _, _ := quick.ask(t, maud, http.MethodGet, path)
+		assert.Equal(t, http.StatusOK, status, path)
+	}
+	require.NoError(t, tx.Rollback())
+	assert.Equal(t, http.StatusOK, tap().StatusCode)
+}
+
+// TestReadyIsFalseWhereNothingCanBeWritten asks a database that can only be read.
+func TestReadyIsFalseWhereNothingCanBeWritten(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	db, err := store.Open(t.Context(), testhouse.Address(t, h.db)+"&default_transaction_read_only=on")
+	require.NoError(t, err)
+	t.Cleanup(func() { db.Close() })
+	status, _, _ := open(t, db).ask(t, h.client(t), http.MethodGet, "/readyz")
+	assert.Equal(t, http.StatusServiceUnavailable, status)
 }

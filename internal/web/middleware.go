@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"net"
 	"net/http"
 	"net/url"
@@ -154,6 +155,18 @@ func bounded(next http.Handler) http.Handler {
 			r.Body = http.MaxBytesReader(w, r.Body, most)
 		}
 		next.ServeHTTP(w, r)
+	})
+}
+
+// requestLasts is how long a request may take: less than the server lets its answer take.
+const requestLasts = 50 * time.Second
+
+// ended lets no request go on for ever.
+func ended(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		ctx, end := context.WithTimeout(r.Context(), requestLasts)
+		defer end()
+		next.ServeHTTP(w, r.WithContext(ctx))
 	})
 }
 

@@ -123,6 +123,7 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 		secured(o.SecureCookies),
 		hosted(o.Hosts),
 		bounded,
+		ended,
 		readable,
 		middleware.Compress(
 			5,
@@ -137,8 +138,11 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 	)
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { w.Write([]byte("ok\n")) })
 	r.Get("/readyz", func(w http.ResponseWriter, r *http.Request) {
-		if err := s.kit.Nursery.Ready(r.Context()); err != nil {
-			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
+		ctx, end := context.WithTimeout(r.Context(), time.Second)
+		defer end()
+		if err := s.kit.Nursery.Ready(ctx); err != nil {
+			w.Header().Set("Retry-After", "5")
+			http.Error(w, "the database does not answer, or cannot be written", http.StatusServiceUnavailable)
 			return
 		}
 		w.Write([]byte("ready\n"))
@@ -335,6 +339,10 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 			Title: "Not yours to open",
 			Says:  "This belongs to another role, or to another worker's tag. Ask the propagator, or sign in as the right person.",
 		}, http.StatusForbidden
+	case errors.Is(err, nursery.ErrBusy), errors.Is(err, context.DeadlineExceeded):
+		t, status = trouble{Title: "Busy", Says: words.Busy, Request: t.Request}, http.StatusServiceUnavailable
+		w.Header().Set("Retry-After", "5")
+		s.kit.Log.WarnContext(r.Context(), "busy", "request", t.Request, "path", r.URL.Path, "err", err)
 	case errors.Is(err, nursery.ErrFull):
 		t, status = trouble{Title: "The disk is full", Says: words.DiskFull, Request: t.Request}, http.StatusInsufficientStorage
 		s.kit.Log.ErrorContext(r.Context(), "the database's disk is full", "request", t.Request, "err", err)

@@ -79,3 +79,6 @@ const GivenPassword = "given a password on the console"
 // DiskFull says that the database can keep nothing more.
 const DiskFull = "The database's disk is full, so nothing new can be kept until there is room on it. What was kept is safe, and what tablets hold " +
 	"stays on them and goes once there is room. Tell whoever looks after the server."
+
+// Busy says that something took too long, and that nothing was done.
+const Busy = "Something else holds what this needs. Nothing was done: try again in a moment. What tablets hold stays on them and goes by itself."
