@@ -144,6 +144,8 @@ func bounded(next http.Handler) http.Handler {
 			most = 0
 		case r.Method == http.MethodPost && strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/"):
 			most = page.MostUpload
+		case r.URL.Path == "/intake/store": // it says itself what is too long
+			most = page.MostUpload
 		}
 		// A file that is too large is told so by its page; it is read no further.
 		if r.ContentLength > most && (most != page.MostUpload || r.ContentLength > 8*page.MostUpload) {

@@ -306,7 +306,7 @@ func Back(r *http.Request, other string) string {
 // row has.
 func QueryInt(r *http.Request, name string) int64 {
 	n, err := strconv.ParseInt(r.URL.Query().Get(name), 10, 64)
-	if err != nil || n < 0 || n > 1<<53 {
+	if err != nil || n < -1<<53 || n > 1<<53 {
 		return 0
 	}
 	return n
