@@ -69,7 +69,7 @@ func benchTaps(b *testing.B, clients int) {
 		from (select * from tag order by id desc limit 1) t, generate_series(1, $2::int) n returning id)
 		insert into tag_thread (tag_id, stock_mm, wood_mm, n) select id, 8.25, 8.25, 1000 from made`, run, b.N/tapsATag+4*clients)
 	require.NoError(b, err)
-	_, err = h.db.Exec(`analyze tag`)
+	_, err = h.db.Exec(`analyze any_tag`)
 	require.NoError(b, err)
 	var tags, left atomic.Int64
 	left.Store(int64(b.N))
