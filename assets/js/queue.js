@@ -106,7 +106,10 @@ window.UK = (() => {
 
   // alarm is what is said in red.
   const alarm = () => {
-    if (unstored) return `This device stores nothing more: ${unstored} in memory only. Keep this page open until the line is back and they are safe.`;
+    if (unstored) {
+      return `This device stores nothing more: ${unstored} in memory only. `
+        + 'Keep this page open until the line is back and they are safe.';
+    }
     if (trouble) return trouble;
     if (emptied) return `This device's store was emptied. ${emptied} from this page were put back; what other pages kept may be lost.`;
     return '';
@@ -119,7 +122,8 @@ window.UK = (() => {
   };
 
   const put = (kind, body, also) => {
-    const x = { id: body.id || uuid(), kind, person: who(), name: document.body.dataset.name || '', no: next(), at: Date.now(), body, ...also };
+    const name = document.body.dataset.name || '';
+    const x = { id: body.id || uuid(), kind, person: who(), name, no: next(), at: Date.now(), body, ...also };
     mine.set(x.id, x);
     changed();
     flush();
@@ -127,9 +131,11 @@ window.UK = (() => {
   };
 
   // bad sets an entry aside that the server will never take, to be read.
+  const aside = new Map(); // that a full store could not take
   const bad = (x, why) => {
+    const b = { ...x, stored: undefined, why };
+    if (!write(BAD + x.id, JSON.stringify(b))) aside.set(x.id, b);
     drop(x.id);
-    write(BAD + x.id, JSON.stringify({ ...x, stored: undefined, why }));
   };
 
   const says = async (r) => {
@@ -168,7 +174,9 @@ window.UK = (() => {
       shut.set(person, why);
       return;
     }
-    if (r.status >= 500 || r.status === 408 || r.status === 429) throw Object.assign(new Error(why), { reach: 'off', trouble: r.status === 507 ? why : '' });
+    if (r.status >= 500 || r.status === 408 || r.status === 429) {
+      throw Object.assign(new Error(why), { reach: 'off', trouble: r.status === 507 ? why : '' });
+    }
     // It cannot be taken as it is. One by one, so that it holds up no other.
     if (list.length > 1) {
       for (const x of list) await sendSome(kind, person, [x]);
@@ -189,7 +197,8 @@ window.UK = (() => {
         if (!waiting.length) break;
         const { kind, person } = waiting[0];
         const k = kinds.get(kind);
-        await sendSome(kind, person, waiting.filter((x) => x.kind === kind && x.person === person && k.with(waiting[0], x)).slice(0, k.chunk));
+        const alike = waiting.filter((x) => x.kind === kind && x.person === person && k.with(waiting[0], x));
+        await sendSome(kind, person, alike.slice(0, k.chunk));
         changed();
       }
       reach = 'on';
@@ -212,11 +221,12 @@ window.UK = (() => {
     const el = document.getElementById('waits');
     if (!el) return;
     const all = items();
-    const set = keys(BAD).map((k) => parse(read(k))).filter(Boolean);
+    const set = [...keys(BAD).map((k) => parse(read(k))).filter(Boolean), ...aside.values()];
     const red = alarm();
     // A card and a walk say themselves what waits of their own.
     const card = document.getElementById('card');
-    const own = card ? (x) => x.kind === 'tap' && x.body.code === card.dataset.code : document.getElementById('walk') ? (x) => x.kind === 'act' : () => false;
+    const walk = document.getElementById('walk');
+    const own = (x) => (card ? x.kind === 'tap' && x.body.code === card.dataset.code : walk ? x.kind === 'act' : false);
     el.hidden = all.every(own) && !set.length && !red;
     el.classList.toggle('red', Boolean(red || set.length));
     const of = [...shut.keys()].map((p) => all.filter((x) => x.person === p)).filter((l) => l.length);
@@ -234,7 +244,7 @@ window.UK = (() => {
       b.type = 'button';
       b.className = 'small';
       b.textContent = 'Throw it away';
-      b.addEventListener('click', () => { forget(BAD + x.id); changed(); });
+      b.addEventListener('click', () => { forget(BAD + x.id); aside.delete(x.id); changed(); });
       const said = kinds.get(x.kind)?.says?.(x) || x.kind;
       const again = document.createElement('button');
       again.type = 'button';
@@ -243,10 +253,12 @@ window.UK = (() => {
       again.addEventListener('click', () => {
         if (!write(PREFIX + x.id, JSON.stringify({ ...x, why: undefined }))) return;
         forget(BAD + x.id);
+        aside.delete(x.id);
         changed();
         flush();
       });
-      p.append(`Not kept by the server: ${said}, ${new Date(x.at).toLocaleString()}${x.name ? `, ${x.name}` : ''}. ${x.why} `, again, ' ', b);
+      const by = x.name ? `, ${x.name}` : '';
+      p.append(`Not kept by the server: ${said}, ${new Date(x.at).toLocaleString()}${by}. ${x.why} `, again, ' ', b);
       el.append(p);
     }
   };
@@ -265,7 +277,9 @@ window.UK = (() => {
       headers: { 'Content-Type': 'application/json' },
       body: JSON.stringify({
         device: device(),
-        taps: list.map((x) => ({ id: x.id, code: x.body.code, kind: x.body.kind, n: x.body.n, undoes: x.body.undoes, no: x.no, ago_ms: Math.max(0, now - x.at) })),
+        taps: list.map((x) => ({
+          id: x.id, code: x.body.code, kind: x.body.kind, n: x.body.n, undoes: x.body.undoes, no: x.no, ago_ms: Math.max(0, now - x.at),
+        })),
       }),
     }),
     done: async (r, list) => {
@@ -341,22 +355,29 @@ window.UK = (() => {
       body: `${list[0].body.data}&ago_ms=${Math.max(0, now - list[0].at)}`,
     }),
     done: async (_, list) => drop(list[0].id),
-    says: (x) => `${x.body.what} (${decodeURIComponent(x.body.data.replace(/\+/g, ' ')).replace(/(^|&)(once|name|look|next|stands|replaces)=[^&]*/g, '').replace(/&/g, ' ').trim()})`,
+    says: (x) => {
+      const typed = [...new URLSearchParams(x.body.data)].filter(([k, v]) => v && !/^(once|name|look|next|stands|replaces)$/.test(k));
+      return `${x.body.what} (${typed.map(([k, v]) => `${k} ${v}`).join(', ')})`;
+    },
   });
 
   // What earlier builds of these scripts left behind.
   for (const [old, name, shape] of [['uk-tap:', 'tap', ({ id, code, kind: k, n, undoes }) => ({ id, code, kind: k, n, undoes })],
     ['uk-walk:', 'act', ({ at, seq, person, ...a }) => a]]) {
-    const left = keys(old).map((k) => [k, parse(read(k))]).filter(([, x]) => x && x.id).sort(([, a], [, b]) => a.at - b.at || a.seq - b.seq);
+    const left = keys(old).map((k) => [k, parse(read(k))]).filter(([, x]) => x && x.id)
+      .sort(([, a], [, b]) => a.at - b.at || a.seq - b.seq);
     for (const [k, x] of left) {
-      if (write(PREFIX + x.id, JSON.stringify({ id: x.id, kind: name, person: String(x.person || who()), name: '', no: next(), at: x.at, body: shape(x) }))) forget(k);
+      const now = { id: x.id, kind: name, person: String(x.person || who()), name: '', no: next(), at: x.at, body: shape(x) };
+      if (write(PREFIX + x.id, JSON.stringify(now))) forget(k);
     }
   }
 
   for (const k of keys('uk-cal:')) {
     const left = parse(read(k)) || [];
-    if (left.every((x) => write(PREFIX + x.id, JSON.stringify({ id: x.id, kind: 'reading', person: who(), name: '', no: next(), at: Date.now(),
-      body: { ...x, lot: k.slice(7) } })))) forget(k);
+    const kept = left.every((x) => write(PREFIX + x.id, JSON.stringify({
+      id: x.id, kind: 'reading', person: who(), name: '', no: next(), at: Date.now(), body: { ...x, lot: k.slice(7) },
+    })));
+    if (kept) forget(k);
   }
 
   addEventListener('online', flush);

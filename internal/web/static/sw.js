@@ -5,9 +5,10 @@
 
 const STAMP = '{{STAMP}}';
 const STATIC = `uk-static-${STAMP}`;
-const ASSETS = ['app.css', 'htmx.min.js', 'app.js', 'queue.js', 'bench.js', 'grow.js', 'caliper.js', 'alpine.min.js', 'mark.svg', 'fonts/atkinson.woff2',
-  'fonts/bitter.woff2'].map((f) => `/static/${STAMP}/${f}`);
-const KEPT = [/^\/bench$/, /^\/bench\/tags\/[^/]+$/, /^\/heal$/, /^\/heal\/[^/]+$/, /^\/grow\/walk$/, /^\/stock\/lots\/[^/]+\/caliper$/, /^\/names$/];
+const ASSETS = ['app.css', 'htmx.min.js', 'app.js', 'queue.js', 'bench.js', 'grow.js', 'caliper.js', 'alpine.min.js', 'mark.svg',
+  'fonts/atkinson.woff2', 'fonts/bitter.woff2'].map((f) => `/static/${STAMP}/${f}`);
+const KEPT = [/^\/bench$/, /^\/bench\/tags\/[^/]+$/, /^\/heal$/, /^\/heal\/[^/]+$/, /^\/grow\/walk$/,
+  /^\/stock\/lots\/[^/]+\/caliper$/, /^\/names$/];
 const PATIENCE = 6000; // a server that does not answer in this is gone, if the page is kept here
 const MOST = 150; // pages a worker
 
@@ -51,13 +52,15 @@ const mayKeep = (url, r) => r.ok && !r.redirected && (r.headers.get('Content-Typ
 // aged is a kept page that says since when it is so.
 const aged = async (r) => {
   const html = (await r.text()).replace('<body ', `<body data-kept="${r.headers.get('Kept-At')}" `);
-  return new Response(html, { headers: { 'Content-Type': 'text/html; charset=utf-8', 'Content-Security-Policy': r.headers.get('Content-Security-Policy') || '' } });
+  const policy = r.headers.get('Content-Security-Policy') || '';
+  return new Response(html, { headers: { 'Content-Type': 'text/html; charset=utf-8', 'Content-Security-Policy': policy } });
 };
 
 const find = async (url) => {
   const person = url.pathname === '/names' ? '0' : (await meta('/who')) || '0';
   const c = await caches.open(`uk-pages-${person}`);
-  return await c.match(url.pathname + url.search) || (url.pathname === '/names' ? undefined : await c.match(url.pathname, { ignoreSearch: true }));
+  const exact = await c.match(url.pathname + url.search);
+  return exact || url.pathname === '/names' ? exact : c.match(url.pathname, { ignoreSearch: true });
 };
 
 const none = async () => {
@@ -71,10 +74,13 @@ const none = async () => {
   }
   const safe = (s) => s.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/"/g, '&quot;');
   const links = kept.sort().map(([path, title]) => `<li><a href="${safe(path)}">${title || safe(path)}</a></li>`).join('');
-  return new Response(`<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
-<title>The line is down</title><link rel="stylesheet" href="/static/${STAMP}/app.css"><script defer src="/static/${STAMP}/queue.js"></script></head>
-<body data-person="${person}"><main id="main"><h1>The line is down</h1><div id="waits" role="status" hidden></div><p>This page is not kept on this device. If you
-sent something from the page before, go back: it is still there.</p>${links ? `<p>These are:</p><ul>${links}</ul>` : ''}</main></body></html>`, {
+  return new Response(`<!doctype html><html lang="en"><head><meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>The line is down</title><link rel="stylesheet" href="/static/${STAMP}/app.css">
+<script defer src="/static/${STAMP}/queue.js"></script></head>
+<body data-person="${person}"><main id="main"><h1>The line is down</h1><div id="waits" role="status" hidden></div>
+<p>This page is not kept on this device. If you sent something from the page before, go back: it is still there.</p>
+${links ? `<p>These are:</p><ul>${links}</ul>` : ''}</main></body></html>`, {
     status: 503, headers: { 'Content-Type': 'text/html; charset=utf-8' },
   });
 };
@@ -83,7 +89,8 @@ const page = async (e) => {
   const url = new URL(e.request.url);
   const kept = e.request.method === 'GET' ? await find(url) : undefined;
   try {
-    const r = await Promise.race([fetch(e.request), ...(kept ? [new Promise((_, no) => { setTimeout(() => no(new Error('late')), PATIENCE); })] : [])]);
+    const late = new Promise((_, no) => { if (kept) setTimeout(() => no(new Error('late')), PATIENCE); });
+    const r = await Promise.race([fetch(e.request), late]);
     if (r.status >= 502 && r.status <= 504) throw new Error('gone');
     const person = r.headers.get('Union-Knot-Person');
     if (url.pathname === '/sign-in') await meta('/stands', ''); // the tablet was closed, or its day is over
