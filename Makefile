@@ -33,7 +33,7 @@ stop:
 test:
 	@scripts/needs postgresql chromium
 	@scripts/postgres start test fast
-	@. .run/test.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_DB"; unset UNIONKNOT_DB; scripts/test
+	@. .run/test.admin.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_ADMIN_DB"; scripts/test
 
 bench: build
 	@scripts/needs postgresql
@@ -53,7 +53,7 @@ restore-test:
 shots: build
 	@scripts/needs postgresql chromium
 	@scripts/postgres start test fast
-	@. .run/test.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_DB"; unset UNIONKNOT_DB; UNIONKNOT_SHOTS="$$PWD/docs/screenshots" go test -count=1 -run 'TestShots' ./internal/web/
+	@. .run/test.admin.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_ADMIN_DB"; UNIONKNOT_SHOTS="$$PWD/docs/screenshots" go test -count=1 -run 'TestShots' ./internal/web/
 
 css:
 	@scripts/assets build

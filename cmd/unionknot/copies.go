@@ -58,13 +58,16 @@ func restoreCommand(s settings) *cobra.Command {
 				}
 				return err
 			}
-			db, err := s.open(c.Context())
+			db, dsn, err := s.owning(c.Context())
 			if err != nil {
 				return err
 			}
 			defer db.Close()
-			r, err := copies.Restore(c.Context(), db, s.DB, args[0])
+			r, err := copies.Restore(c.Context(), db, dsn, args[0])
 			if err != nil {
+				return err
+			}
+			if err := s.grant(c.Context(), db); err != nil {
 				return err
 			}
 			fmt.Fprintf(c.OutOrStdout(), "%s is back as on %s: every table has as many rows, the ledgers, balances and counts agree. "+
@@ -119,14 +122,14 @@ func importCommand(s settings) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			db, err := s.open(c.Context())
+			if err := s.current(c.Context()); err != nil {
+				return err
+			}
+			db, _, err := s.owning(c.Context())
 			if err != nil {
 				return err
 			}
 			defer db.Close()
-			if err := db.Migrate(c.Context()); err != nil {
-				return err
-			}
 			if err := copies.Import(c.Context(), db, f, at.Size()); err != nil {
 				return err
 			}

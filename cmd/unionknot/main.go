@@ -3,6 +3,7 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -17,11 +18,13 @@ import (
 
 // settings come from the environment.
 type settings struct {
-	DB            string `env:"UNIONKNOT_DB"`
+	DB            string `env:"UNIONKNOT_DB"`       // as the role that serves
+	OwnerDB       string `env:"UNIONKNOT_OWNER_DB"` // as the tables' owner; "" where the server is not given it
 	Listen        string `env:"UNIONKNOT_LISTEN" envDefault:"127.0.0.1:8080"`
 	Metrics       string `env:"UNIONKNOT_METRICS" envDefault:"127.0.0.1:9464"`
 	SecureCookies bool   `env:"UNIONKNOT_SECURE_COOKIES"`
 	Hosts         string `env:"UNIONKNOT_HOSTS"`     // names under which the house answers, with commas between; "" for any
+	Proxies       string `env:"UNIONKNOT_PROXIES"`   // addresses or networks of proxies whose X-Forwarded-For is taken, with commas between
 	DemoOpen      bool   `env:"UNIONKNOT_DEMO_OPEN"` // a demo may be reached from other machines
 	LogJSON       bool   `env:"UNIONKNOT_LOG_JSON"`
 	Copies        string `env:"UNIONKNOT_COPIES"`                      // the folder for nightly copies; "" for none
@@ -32,11 +35,80 @@ func (s settings) open(ctx context.Context) (*store.DB, error) {
 	if s.DB == "" {
 		return nil, fmt.Errorf("UNIONKNOT_DB is not set: give the database's address, or use make demo or make run, which start one")
 	}
-	db, err := store.Open(ctx, s.DB)
+	return store.Open(ctx, s.DB)
+}
+
+// owning opens the house as the owner of its tables, and gives the address of that.
+// Without an address of the owner's own it is that of the server.
+func (s settings) owning(ctx context.Context) (*store.DB, string, error) {
+	if s.DB == "" || s.OwnerDB == "" {
+		db, err := s.open(ctx)
+		return db, s.DB, err
+	}
+	db, err := store.Open(ctx, s.OwnerDB)
+	return db, s.OwnerDB, err
+}
+
+// grant lets the server do what it does, on the owner's tables.
+func (s settings) grant(ctx context.Context, owner *store.DB) error {
+	if s.OwnerDB == "" || s.OwnerDB == s.DB {
+		return nil
+	}
+	role, err := store.RoleOf(s.DB)
+	if err != nil {
+		return err
+	}
+	return owner.GrantTo(ctx, role)
+}
+
+// current brings the tables up to date as their owner, and lets the server in.
+func (s settings) current(ctx context.Context) error {
+	owner, _, err := s.owning(ctx)
+	if err != nil {
+		return err
+	}
+	defer owner.Close()
+	if err := owner.Migrate(ctx); err != nil {
+		return err
+	}
+	return s.grant(ctx, owner)
+}
+
+// housed opens the house for the server: with the tables up to date, and as a role that
+// cannot change them.
+func (s settings) housed(ctx context.Context, log *slog.Logger) (*store.DB, error) {
+	if s.OwnerDB != "" {
+		if err := s.current(ctx); err != nil {
+			return nil, err
+		}
+	}
+	db, err := s.open(ctx)
 	if err != nil {
 		return nil, err
 	}
+	if err := s.stand(ctx, db, log); err != nil {
+		db.Close()
+		return nil, err
+	}
 	return db, nil
+}
+
+func (s settings) stand(ctx context.Context, db *store.DB, log *slog.Logger) error {
+	as, err := db.Standing(ctx)
+	switch {
+	case err != nil:
+		return err
+	case as.Super:
+		return store.ErrTooStrong
+	case as.Owner:
+		log.Warn("the server owns the tables and could change them; docs/operations.md says how to part the two", "role", as.Role)
+		return db.Migrate(ctx)
+	}
+	pending, err := db.Pending(ctx)
+	if err == nil && pending {
+		err = errors.New("the tables are not up to date: run unionknot migrate with UNIONKNOT_OWNER_DB set, and start again")
+	}
+	return err
 }
 
 func (s settings) logger() *slog.Logger {

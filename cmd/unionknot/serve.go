@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"strings"
 	"syscall"
 	"time"
@@ -24,15 +25,10 @@ import (
 func migrateCommand(s settings) *cobra.Command {
 	return &cobra.Command{
 		Use:   "migrate",
-		Short: "Bring the database's tables up to date",
+		Short: "Bring the database's tables up to date, as their owner, and let the server in",
 		Args:  cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			db, err := s.open(c.Context())
-			if err != nil {
-				return err
-			}
-			defer db.Close()
-			return db.Migrate(c.Context())
+			return s.current(c.Context())
 		},
 	}
 }
@@ -44,14 +40,14 @@ func demoCommand(s settings) *cobra.Command {
 		Short: "Fill an empty database with the made-up nursery",
 		Args:  cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			db, err := s.open(c.Context())
+			if err := s.current(c.Context()); err != nil {
+				return err
+			}
+			db, _, err := s.owning(c.Context())
 			if err != nil {
 				return err
 			}
 			defer db.Close()
-			if err := db.Migrate(c.Context()); err != nil {
-				return err
-			}
 			if err := standIn(c.Context(), db); err != nil {
 				return err
 			}
@@ -87,14 +83,11 @@ func serve(ctx context.Context, s settings) error {
 		return err
 	}
 	defer l.Close()
-	db, err := s.open(ctx)
+	db, err := s.housed(ctx, log)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	if err := db.Migrate(ctx); err != nil {
-		return err
-	}
 	if err := standIn(ctx, db); err != nil {
 		return err
 	}
@@ -105,7 +98,11 @@ func serve(ctx context.Context, s settings) error {
 	if err := s.demoStaysHere(ctx, db, l.Addr()); err != nil {
 		return err
 	}
-	site, err := web.New(n, db.DB.DB, log, web.Options{SecureCookies: s.SecureCookies, Hosts: s.hosts()})
+	proxies, err := s.proxies()
+	if err != nil {
+		return err
+	}
+	site, err := web.New(n, db.DB.DB, log, web.Options{SecureCookies: s.SecureCookies, Hosts: s.hosts(), Proxies: proxies})
 	if err != nil {
 		return err
 	}
@@ -126,6 +123,10 @@ func serve(ctx context.Context, s settings) error {
 			defer ms.Close()
 		}
 	}
+	tidying, stop := context.WithCancel(ctx)
+	tidied := make(chan struct{})
+	go func() { defer close(tidied); keepTidy(tidying, n, log) }()
+	defer func() { stop(); <-tidied }()
 	if s.Copies != "" {
 		ended := make(chan struct{})
 		copying, stop := context.WithCancel(ctx)
@@ -138,6 +139,30 @@ func serve(ctx context.Context, s settings) error {
 	}
 	fmt.Println()
 	return run(ctx, log, l, site)
+}
+
+// keepTidy lets go, now and four times a day, of what is kept for a while only.
+func keepTidy(ctx context.Context, n *stages.Set, log *slog.Logger) {
+	t := time.NewTicker(6 * time.Hour)
+	defer t.Stop()
+	for {
+		err := n.DB.Alone(ctx, "tidy", func() error {
+			rows, err := n.Tidy(ctx)
+			pictures, perr := n.PlainPhotos(ctx)
+			if rows > 0 || pictures > 0 {
+				log.Info("tidied", "rows", rows, "pictures", pictures)
+			}
+			return errors.Join(err, perr)
+		})
+		if err != nil && ctx.Err() == nil {
+			log.Error("what is no longer kept is still here", "err", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-t.C:
+		}
+	}
 }
 
 func run(ctx context.Context, log *slog.Logger, l net.Listener, h http.Handler) error {
@@ -187,6 +212,22 @@ func standIn(ctx context.Context, db *store.DB) error {
 // hosts are the names under which the house answers.
 func (s settings) hosts() []string {
 	return strings.FieldsFunc(s.Hosts, func(r rune) bool { return r == ',' || r == ' ' })
+}
+
+// proxies are those whose word on where a request comes from is taken.
+func (s settings) proxies() (out []netip.Prefix, err error) {
+	for _, w := range strings.FieldsFunc(s.Proxies, func(r rune) bool { return r == ',' || r == ' ' }) {
+		p, err := netip.ParsePrefix(w)
+		if err != nil {
+			var at netip.Addr
+			if at, err = netip.ParseAddr(w); err != nil {
+				return nil, fmt.Errorf("UNIONKNOT_PROXIES: %q is no address and no network, such as 127.0.0.1 or 10.0.0.0/8", w)
+			}
+			p = netip.PrefixFrom(at, at.BitLen())
+		}
+		out = append(out, p)
+	}
+	return out, nil
 }
 
 // demoStaysHere refuses to show a demo, whose password everybody knows, to other

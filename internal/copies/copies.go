@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -148,14 +149,20 @@ func run(ctx context.Context, dsn, name string, args ...string) error {
 	if err != nil {
 		return fmt.Errorf("reading the database's address: %w", err)
 	}
-	secure := "disable"
-	if conf.TLSConfig != nil {
-		secure = "require"
-	}
 	var says strings.Builder
 	c := exec.CommandContext(ctx, path, args...)
 	c.Env = append(os.Environ(), "PGHOST="+conf.Host, "PGPORT="+strconv.Itoa(int(conf.Port)), "PGUSER="+conf.User,
-		"PGPASSWORD="+conf.Password, "PGDATABASE="+conf.Database, "PGSSLMODE="+secure)
+		"PGPASSWORD="+conf.Password, "PGDATABASE="+conf.Database)
+	if u, err := url.Parse(dsn); err == nil { // as careful of the line as the server itself
+		for asked, variable := range map[string]string{"sslmode": "PGSSLMODE", "sslrootcert": "PGSSLROOTCERT", "sslcert": "PGSSLCERT", "sslkey": "PGSSLKEY"} {
+			if v := u.Query().Get(asked); v != "" {
+				c.Env = append(c.Env, variable+"="+v)
+			}
+		}
+	}
+	if role := conf.RuntimeParams["role"]; role != "" {
+		c.Env = append(c.Env, "PGOPTIONS=-c role="+role)
+	}
 	c.Stderr, c.Stdout = &says, &says
 	if err := c.Run(); err != nil {
 		return fmt.Errorf("%s: %w: %s", name, err, strings.TrimSpace(says.String()))

@@ -94,7 +94,7 @@ func TestADataPackageComesBackEqual(t *testing.T) {
 	db := testhouse.Demo(t)
 	var one bytes.Buffer
 	require.NoError(t, copies.Export(ctx, db, &one, now))
-	other := testhouse.Empty(t)
+	other := testhouse.Owner(t, testhouse.Empty(t))
 	require.NoError(t, copies.Import(ctx, other, bytes.NewReader(one.Bytes()), int64(one.Len())))
 	var two bytes.Buffer
 	require.NoError(t, copies.Export(ctx, other, &two, now))

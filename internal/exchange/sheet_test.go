@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"encoding/csv"
 	"fmt"
+	"io"
 	"strings"
 	"testing"
 	"time"
@@ -222,4 +223,21 @@ func FuzzSheet(f *testing.F) {
 			}
 		}
 	})
+}
+
+// unzipAll gives a package's parts by name.
+func unzipAll(t testing.TB, raw []byte) map[string][]byte {
+	t.Helper()
+	z, err := zip.NewReader(bytes.NewReader(raw), int64(len(raw)))
+	require.NoError(t, err)
+	out := map[string][]byte{}
+	for _, f := range z.File {
+		r, err := f.Open()
+		require.NoError(t, err)
+		b, err := io.ReadAll(r)
+		require.NoError(t, err)
+		require.NoError(t, r.Close())
+		out[f.Name] = b
+	}
+	return out
 }

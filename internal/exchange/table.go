@@ -17,10 +17,15 @@ import (
 	"github.com/xuri/excelize/v2"
 )
 
-// MaxBytes and MaxRows bound a file that is read.
+// Bounds of a file that is read. A small file may stand for a large table, so what comes
+// out of it is bounded too: in columns, in letters a cell (a spreadsheet program's own
+// bound), and in bytes of text in all.
 const (
-	MaxBytes = 8 << 20
-	MaxRows  = 200_000
+	MaxBytes   = 8 << 20
+	MaxRows    = 200_000
+	MaxColumns = 100
+	MaxLetters = 32_767
+	maxText    = 64 << 20
 )
 
 // Errors that say what is wrong with a whole file.
@@ -29,6 +34,7 @@ var (
 	ErrEncoding = errors.New("the letters are not UTF-8; save it as \"CSV UTF-8\" and load that")
 	ErrEmpty    = errors.New("the file is empty")
 	ErrTooLarge = fmt.Errorf("the file is over %d MB or %d rows; split it", MaxBytes>>20, MaxRows)
+	ErrText     = fmt.Errorf("the file's cells hold over %d MB of text in all; split it", maxText>>20)
 )
 
 // Table is a file's rows under its column names.
@@ -37,6 +43,7 @@ type Table struct {
 	Names   []string // as the file has them, in order
 	Rows    []Row
 	serial  bool // days may stand as a spreadsheet's numbers
+	text    int  // bytes in all cells
 }
 
 // Row is one line of a table. Line is where it starts in the file, from 1.
@@ -105,6 +112,17 @@ func ReadCSV(raw []byte) (*Table, error) {
 func (t *Table) add(line int, cells []string) error {
 	if blank(cells) {
 		return nil
+	}
+	if len(cells) > MaxColumns {
+		return fmt.Errorf("line %d has %d columns, and %d are the most; take out what this list does not need", line, len(cells), MaxColumns)
+	}
+	for i, c := range cells {
+		if t.text += len(c); t.text > maxText {
+			return ErrText
+		}
+		if len(c) > MaxLetters && utf8.RuneCountInString(c) > MaxLetters {
+			return fmt.Errorf("line %d, column %d: a cell holds over %d letters; shorten it", line, i+1, MaxLetters)
+		}
 	}
 	if t.Names == nil {
 		for i, name := range cells {
@@ -192,8 +210,22 @@ type Cells struct {
 
 // Spoil notes something wrong with a column.
 func (c *Cells) Spoil(column, format string, args ...any) {
-	c.Bads = append(c.Bads, Bad{c.Line, column, fmt.Sprintf(format, args...)})
+	c.Bads = append(c.Bads, Bad{c.Line, column, shortened(fmt.Sprintf(format, args...), 400)})
 }
+
+// shortened cuts what a cell holds to the beginning that shows which is meant.
+func shortened(s string, most int) string {
+	if len(s) <= most {
+		return s
+	}
+	if r := []rune(s[:min(len(s), 4*most+4)]); len(r) > most {
+		return string(r[:most]) + "…"
+	}
+	return s
+}
+
+// cellShown is how many letters of a cell that cannot be read are shown.
+const cellShown = 60
 
 // Int reads a whole number; an empty cell is 0.
 func (c *Cells) Int(column string) int {
@@ -203,7 +235,7 @@ func (c *Cells) Int(column string) int {
 	}
 	n, err := strconv.Atoi(strings.ReplaceAll(s, " ", ""))
 	if err != nil {
-		c.Spoil(column, "%q is not a whole number.", s)
+		c.Spoil(column, "%q is not a whole number.", shortened(s, cellShown))
 	}
 	return n
 }
@@ -257,7 +289,7 @@ func ParseNumber(s string) (float64, error) {
 	}
 	x, err := strconv.ParseFloat(t, 64)
 	if err != nil || x != x || x > 1e12 || x < -1e12 {
-		return 0, fmt.Errorf("%q is not a number", s)
+		return 0, fmt.Errorf("%q is not a number", shortened(s, cellShown))
 	}
 	return x, nil
 }
@@ -307,7 +339,7 @@ func (c *Cells) Time(column string) time.Time {
 			return t
 		}
 	}
-	c.Spoil(column, "%q is not a day and an hour; write it as 2027-01-14 06:30.", s)
+	c.Spoil(column, "%q is not a day and an hour; write it as 2027-01-14 06:30.", shortened(s, cellShown))
 	return time.Time{}
 }
 
@@ -319,5 +351,5 @@ func ParseDate(s string) (time.Time, error) {
 			return t, nil
 		}
 	}
-	return time.Time{}, fmt.Errorf("%q is not a day; write it as 2027-01-14", s)
+	return time.Time{}, fmt.Errorf("%q is not a day; write it as 2027-01-14", shortened(s, cellShown))
 }

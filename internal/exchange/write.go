@@ -1,41 +1,56 @@
 package exchange
 
 import (
-	"encoding/csv"
+	"bufio"
 	"fmt"
 	"io"
 	"strconv"
 	"strings"
 )
 
+// writeCSV writes text in quotes throughout, so that no program takes a part of it for
+// anything else; figures stand bare.
 func writeCSV(w io.Writer, names []string, rows func(add func(cells ...any) error) error) error {
-	c := csv.NewWriter(w)
-	if err := c.Write(names); err != nil {
-		return err
-	}
-	err := rows(func(cells ...any) error {
-		line := make([]string, len(cells))
+	b := bufio.NewWriter(w)
+	line := func(cells []any) error {
 		for i, x := range cells {
+			if i > 0 {
+				b.WriteByte(',')
+			}
 			switch v := x.(type) {
-			case string:
-				line[i] = Harmless(v)
 			case float64:
-				line[i] = strconv.FormatFloat(v, 'f', -1, 64)
+				b.WriteString(strconv.FormatFloat(v, 'f', -1, 64))
+			case int, int64, int32:
+				fmt.Fprint(b, v)
 			default:
-				line[i] = fmt.Sprint(v)
+				b.WriteString(quoted(Harmless(fmt.Sprint(v))))
 			}
 		}
-		return c.Write(line)
-	})
-	c.Flush()
-	if err != nil {
+		_, err := b.WriteString("\r\n") // an error of the lines before comes up here
 		return err
 	}
-	return c.Error()
+	head := make([]any, len(names))
+	for i, n := range names {
+		head[i] = n
+	}
+	if err := line(head); err != nil {
+		return err
+	}
+	if err := rows(func(cells ...any) error { return line(cells) }); err != nil {
+		return err
+	}
+	return b.Flush()
+}
+
+func quoted(s string) string {
+	if s == "" {
+		return ""
+	}
+	return `"` + strings.ReplaceAll(s, `"`, `""`) + `"`
 }
 
 // formulaStarts are the signs that make a spreadsheet take text for a formula.
-const formulaStarts = "=+-@\t\r"
+const formulaStarts = "=+-@\t\r\n"
 
 // Harmless makes text plain that a spreadsheet would take for a formula, by a
 // quote before it.

@@ -29,12 +29,13 @@ type Kernel struct {
 	clock  atomic.Pointer[func() time.Time]
 	codes  func() *mrand.Rand // a source of codes for tags and batches
 	facts  *snapshot.Reader
+	turns  *turns
 }
 
 // Open readies the kernel on a migrated database. On a demo house the clock
 // stands on the demo's day and runs on from its hour.
 func Open(ctx context.Context, db *store.DB, log *slog.Logger) (*Kernel, error) {
-	k := &Kernel{DB: db, Log: log, codes: Random}
+	k := &Kernel{DB: db, Log: log, codes: Random, turns: newTurns()}
 	k.run(time.Now)
 	k.facts, k.Reckon = snapshot.NewReader(db, k.Now), outlook.NewReckoner(db)
 	h, err := db.Q().House(ctx)

@@ -138,10 +138,13 @@ func (l *Loading) News() int {
 	return n
 }
 
+// BadKept is how many bad cells are told apart; further bad rows are only counted.
+const BadKept = 200
+
 // Spoil notes a row that cannot be loaded, with what is wrong in it.
 func (l *Loading) Spoil(c *exchange.Cells) {
 	l.BadRows++
-	l.Bad = append(l.Bad, c.Bads...)
+	l.Bad = append(l.Bad, c.Bads[:min(len(c.Bads), max(0, BadKept-len(l.Bad)))]...)
 }
 
 // Twice notes a code that an earlier line has too.

@@ -26,6 +26,7 @@ var (
 	ErrNotFound   = store.ErrNotFound
 	ErrFull       = store.ErrFull // nothing can be kept until there is room
 	ErrBusy       = store.ErrBusy // something held what was needed for too long
+	ErrLong       = store.ErrLong // a text is longer than the tables keep
 )
 
 // Problem is something wrong with what was asked, in words that say what to

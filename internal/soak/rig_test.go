@@ -37,6 +37,7 @@ type rig struct {
 	env     []string
 	bin     string
 	dsn     string
+	owner   string
 	ports   [2]string
 	mu      sync.Mutex
 	servers [2]*exec.Cmd
@@ -64,9 +65,9 @@ func newRig(t *testing.T, name string, env ...string) *rig {
 		}
 		r.script("wipe", name)
 	})
-	r.dsn = r.address()
+	r.dsn, r.owner = r.address()
 	c := exec.Command(r.bin, "demo")
-	c.Env = append(os.Environ(), "UNIONKNOT_DB="+r.dsn)
+	c.Env = append(os.Environ(), "UNIONKNOT_DB="+r.dsn, "UNIONKNOT_OWNER_DB="+r.owner)
 	out, err = c.CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	for i := range r.ports {
@@ -82,12 +83,13 @@ func newRig(t *testing.T, name string, env ...string) *rig {
 	return r
 }
 
-func (r *rig) address() string {
+// address gives the house's addresses, as the server and as the owner.
+func (r *rig) address() (app, owner string) {
 	b, err := os.ReadFile(filepath.Join(root, ".run", r.name+".env"))
 	require.NoError(r.t, err)
-	m := regexp.MustCompile(`"(postgres://[^"]+)"`).FindSubmatch(b)
-	require.NotNil(r.t, m)
-	return string(m[1])
+	m := regexp.MustCompile(`"(postgres://[^"]+)"`).FindAllSubmatch(b, 2)
+	require.Len(r.t, m, 2)
+	return string(m[0][1]), string(m[1][1])
 }
 
 func (r *rig) start(i int) {

@@ -46,6 +46,18 @@ type TagPlace struct {
 	Locked   bool      `db:"locked" json:"locked"`
 }
 
+// TagPlaces gives where tags stand in the plan, by code.
+func (q Q) TagPlaces(ctx context.Context, codes []string) (map[string]TagPlace, error) {
+	var ps []TagPlace
+	err := q.all(ctx, &ps, `select code, worker_id, coalesce(day, '0001-01-01') as day, coalesce(half, 0) as half, locked from tag
+		where code = any($1)`, codes)
+	out := map[string]TagPlace{}
+	for _, p := range ps {
+		out[p.Code] = p
+	}
+	return out, err
+}
+
 // PlaceTags moves tags that nobody has begun, all at once, and gives those that
 // moved, in the order of their codes.
 func (q Q) PlaceTags(ctx context.Context, ps []TagPlace) (moved []string, err error) {

@@ -227,6 +227,13 @@ func (q Q) ActTags(ctx context.Context, act string) (codes []string, err error) 
 	return codes, err
 }
 
+// ActBy gives who did an act; ErrNotFound: there is none.
+func (q Q) ActBy(ctx context.Context, act string) (person int64, err error) {
+	err = q.get(ctx, &person, `select person_id from step_done where act = $1 union all select person_id from tree_move where act = $1
+		union all select person_id from round_done where act = $1 limit 1`, act)
+	return person, err
+}
+
 // UndoAct takes back whatever an act did, and says whether there was anything.
 func (q Q) UndoAct(ctx context.Context, act string, at time.Time) (bool, error) {
 	n := int64(0)
@@ -324,6 +331,15 @@ func (q Q) SetKnotRule(ctx context.Context, r KnotRule) error {
 		on conflict (rule) do update set from_days = excluded.from_days, best_days = excluded.best_days, by_days = excluded.by_days`, r)
 }
 
+// KnotRuleOf gives a house's own days of a step: nil where it has none.
+func (q Q) KnotRuleOf(ctx context.Context, rule string) (*KnotRule, error) {
+	var rs []KnotRule
+	if err := q.all(ctx, &rs, `select * from knot_rule where rule = $1`, rule); err != nil || len(rs) == 0 {
+		return nil, err
+	}
+	return &rs[0], nil
+}
+
 // DropKnotRule goes back to the default.
 func (q Q) DropKnotRule(ctx context.Context, rule string) error {
 	_, err := q.exec(ctx, `delete from knot_rule where rule = $1`, rule)
@@ -351,9 +367,10 @@ func (q Q) AddRound(ctx context.Context, r Round, at time.Time) error {
 }
 
 // EndRound ends one on a day.
-func (q Q) EndRound(ctx context.Context, id int64, on time.Time) error {
-	_, err := q.exec(ctx, `update round set ended_on = $2 where id = $1 and ended_on is null`, id, on)
-	return err
+func (q Q) EndRound(ctx context.Context, id int64, on time.Time) (was Round, err error) {
+	err = q.get(ctx, &was, `update round set ended_on = $2 where id = $1 and ended_on is null
+		returning id, place, what, note, every_days, reentry_hours`, id, on)
+	return was, err
 }
 
 // AddRoundDone notes that a round was made.

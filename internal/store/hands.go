@@ -5,6 +5,14 @@ import (
 	"time"
 )
 
+// HoursAndSkills gives somebody's week and what they know, as they stand.
+func (q Q) HoursAndSkills(ctx context.Context, person int64) (hs []HandHours, knows []string, err error) {
+	if err = q.all(ctx, &hs, `select * from person_hours where person_id = $1 order by weekday, half`, person); err == nil {
+		err = q.all(ctx, &knows, `select technique from person_skill where person_id = $1 order by technique`, person)
+	}
+	return hs, knows, err
+}
+
 // HandHours is a stretch of bench work somebody is there for, week by week.
 type HandHours struct {
 	PersonID int64   `db:"person_id"`
@@ -85,12 +93,9 @@ func (q Q) AddAway(ctx context.Context, a Away) (int64, error) {
 }
 
 // DropAway forgets days away.
-func (q Q) DropAway(ctx context.Context, id int64) error {
-	n, err := q.exec(ctx, `delete from person_away where id = $1`, id)
-	if err == nil && n == 0 {
-		err = ErrNotFound
-	}
-	return err
+func (q Q) DropAway(ctx context.Context, id int64) (was Away, err error) {
+	err = q.get(ctx, &was, `delete from person_away where id = $1 returning *`, id)
+	return was, err
 }
 
 // Station is seats for the bench; Technique is nil for any.
@@ -107,13 +112,11 @@ func (q Q) Stations(ctx context.Context) (ss []Station, err error) {
 	return ss, err
 }
 
-// SetSeats changes a station's seats.
-func (q Q) SetSeats(ctx context.Context, id int64, seats int) error {
-	n, err := q.exec(ctx, `update station set seats = $2 where id = $1`, id, seats)
-	if err == nil && n == 0 {
-		err = ErrNotFound
-	}
-	return err
+// SetSeats changes a station's seats, and gives how many it had.
+func (q Q) SetSeats(ctx context.Context, id int64, seats int) (was int, err error) {
+	err = q.get(ctx, &was, `update station n set seats = $2 from (select id, seats from station where id = $1 for update) o
+		where n.id = o.id returning o.seats`, id, seats)
+	return was, err
 }
 
 // PaceRecord is how fast somebody grafted by a technique: over tags that were

@@ -24,6 +24,7 @@ func TestMigrationsGoForwardOnly(t *testing.T) {
 	db := testhouse.Empty(t)
 	files, err := filepath.Glob("migrations/*.sql")
 	require.NoError(t, err)
+	db = testhouse.Owner(t, db)
 	p, err := goose.NewProvider(goose.DialectPostgres, db.DB.DB, os.DirFS("migrations"))
 	require.NoError(t, err)
 	_, err = p.Down(ctx)

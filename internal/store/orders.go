@@ -156,9 +156,11 @@ func (q Q) Load(ctx context.Context, id int64) (l Load, err error) {
 	return l, err
 }
 
-// EndLoad says how a load ended.
+// EndLoad says how a load ended. Of one that was dropped nothing is kept but its name
+// and its sum.
 func (q Q) EndLoad(ctx context.Context, id int64, state string, added, unchanged int) error {
-	_, err := q.exec(ctx, `update load set state = $2, added = $3, unchanged = $4 where id = $1`, id, state, added, unchanged)
+	_, err := q.exec(ctx, `update load set state = $2, added = $3, unchanged = $4, body = case when $2 = 'dropped' then '' else body end
+		where id = $1`, id, state, added, unchanged)
 	return err
 }
 

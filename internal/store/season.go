@@ -21,9 +21,10 @@ func (q Q) SeasonGroups(ctx context.Context) (gs []SeasonGroup, err error) {
 }
 
 // SetRests says whether a group takes a rest here.
-func (q Q) SetRests(ctx context.Context, group string, rests bool) error {
-	_, err := q.exec(ctx, `update season_group set rests = $2 where key = $1`, group, rests)
-	return err
+func (q Q) SetRests(ctx context.Context, group string, rests bool) (was bool, err error) {
+	err = q.get(ctx, &was, `update season_group n set rests = $2 from (select key, rests from season_group where key = $1 for update) o
+		where n.key = o.key returning o.rests`, group, rests)
+	return was, err
 }
 
 // Anchor is a usual date of a season group at this site.

@@ -12,7 +12,9 @@ import (
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
+	"slices"
 	"strconv"
+	"strings"
 	"sync/atomic"
 	"time"
 
@@ -32,6 +34,7 @@ var (
 	ErrTaken    = errors.New("already there")
 	ErrShort    = errors.New("less is left than was asked for")
 	ErrFull     = errors.New("the database's disk is full")
+	ErrLong     = errors.New("a text is longer than is kept")
 )
 
 // DB is the nursery's database.
@@ -151,6 +154,15 @@ func (d *DB) Migrate(ctx context.Context) error {
 		return fmt.Errorf("migrating: %w", err)
 	}
 	return nil
+}
+
+// newest is the version of the newest migration that this build knows.
+func newest() (int64, error) {
+	names, err := fs.Glob(migrations, "migrations/*.sql")
+	if err != nil || len(names) == 0 {
+		return 0, fmt.Errorf("reading migrations: %w", err)
+	}
+	return goose.NumericComponent(slices.Max(names))
 }
 
 // Writable gives an error where the database does not answer or keeps nothing.
@@ -279,6 +291,8 @@ func mapped(err error) error {
 			return fmt.Errorf("%w: %w", ErrBusy, err)
 		case pg.Code == "53100":
 			return fmt.Errorf("%w: %w", ErrFull, err)
+		case pg.Code == "23514" && strings.HasSuffix(pg.ConstraintName, "_letters"):
+			return fmt.Errorf("%w: %w", ErrLong, err)
 		case pg.Code == "23505":
 			return fmt.Errorf("%w (%s): %w", ErrTaken, pg.ConstraintName, err)
 		case pg.ConstraintName == "stock_never_below_zero", pg.ConstraintName == "wood_never_below_zero",

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -142,12 +143,65 @@ func TestWhatIsWrittenDownStays(t *testing.T) {
 		require.NoError(t, db.Get(&n, `select count(*) from `+table))
 		require.Positive(t, n, table)
 		_, err := db.Exec(`delete from ` + table)
-		assert.ErrorContains(t, err, "only added to", table)
+		assert.ErrorContains(t, err, "permission denied", table)
 	}
-	_, err := db.Exec(`update stock_ledger set n = n + 1`)
+	_, err := db.Exec(`update tally set n = 99`)
 	assert.ErrorContains(t, err, "only added to")
-	_, err = db.Exec(`update tally set n = 99`)
+
+	// Nor does the owner of the tables change what is written, or empty it.
+	own := testhouse.Owner(t, db)
+	for _, table := range []string{"stock_ledger", "wood_ledger", "tap", "take_count", "change_record", "store_look"} {
+		for _, do := range []string{`delete from ` + table, `truncate ` + table + ` cascade`} {
+			_, err := own.Exec(do)
+			assert.ErrorContains(t, err, "only added to", do)
+		}
+	}
+	_, err = own.Exec(`update stock_ledger set n = n + 1`)
 	assert.ErrorContains(t, err, "only added to")
+}
+
+// TestTheServerChangesNoTable: as the role that serves, rows are read and written, and
+// nothing is made, dropped, emptied, or brought up to date.
+func TestTheServerChangesNoTable(t *testing.T) {
+	db := testhouse.Demo(t)
+	as, err := db.Standing(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, store.Standing{Role: "unionknot"}, as)
+	for _, do := range []string{
+		`create table mine (x int)`, `drop table door_try`, `alter table person add column x int`, `truncate sessions`,
+		`alter table change_record disable trigger user`, `update goose_db_version set version_id = 1`,
+		`update change_record set doing = ''`, `set unionknot.erasing = 'on'; update change_record set doing = ''`,
+		`create function f() returns int language sql as 'select 1'`, `create role other`, `copy person to '/tmp/people'`,
+		`copy person to program 'cat'`, `select pg_read_file('/etc/passwd')`,
+	} {
+		_, err := db.Exec(do)
+		var pg *pgconn.PgError
+		if assert.ErrorAs(t, err, &pg, do) {
+			assert.Equal(t, "42501", pg.Code, do)
+		}
+	}
+	pending, err := db.Pending(ctx)
+	require.NoError(t, err)
+	assert.False(t, pending)
+	own, err := testhouse.Owner(t, db).Standing(ctx)
+	require.NoError(t, err)
+	assert.True(t, own.Owner)
+	assert.False(t, own.Super)
+}
+
+// TestTextsAreBounded: whatever the table, a text of any length is not kept.
+func TestTextsAreBounded(t *testing.T) {
+	db := testhouse.Demo(t)
+	var open []string
+	require.NoError(t, db.Select(&open, `select k.relname || '.' || a.attname from pg_attribute a join pg_class k on k.oid = a.attrelid
+		where k.relnamespace = 'public'::regnamespace and k.relkind = 'r' and k.relname not like 'goose%' and a.attnum > 0
+		and not a.attisdropped and a.atttypid = 'text'::regtype and not exists (select 1 from pg_constraint x
+			where x.conrelid = k.oid and x.contype = 'c' and a.attnum = any (x.conkey) and pg_get_constraintdef(x.oid) like '%length(%')`))
+	assert.Empty(t, open, "a column of text without a bound")
+	_, err := db.Exec(`update house set place = repeat('x', 2001)`)
+	assert.ErrorContains(t, err, "house_place_letters")
+	_, err = db.Q().AddPerson(ctx, store.Person{Name: strings.Repeat("x", 3000), SignIn: "long", Role: "looker"})
+	assert.ErrorIs(t, err, store.ErrLong)
 }
 
 func TestErrorsAreNamed(t *testing.T) {

@@ -45,9 +45,19 @@ func server() (string, error) {
 	return dsn, nil
 }
 
-func named(dsn, db string) string {
+// The roles that scripts/roles.sql makes.
+const (
+	ownerRole = "unionknot_owner"
+	appRole   = "unionknot"
+)
+
+// named is the address of a database on the tests' server, with the rights of a role.
+func named(dsn, db, role string) string {
 	u, _ := url.Parse(dsn) // made by scripts/postgres
 	u.Path = "/" + db
+	q := u.Query()
+	q.Set("role", role)
+	u.RawQuery = q.Encode()
 	return u.String()
 }
 
@@ -96,20 +106,35 @@ func (t *template) make(dsn string, fill func(context.Context, *store.DB) error)
 			return
 		}
 		t.name = fresh()
-		if t.err = admin(dsn, `create database `+t.name); t.err != nil {
+		if t.err = admin(dsn, `create database `+t.name+` owner `+ownerRole); t.err != nil {
 			return
 		}
-		db, err := store.Open(context.Background(), named(dsn, t.name))
+		if t.err = migrate(named(dsn, t.name, ownerRole)); t.err != nil {
+			return
+		}
+		db, err := store.Open(context.Background(), named(dsn, t.name, ownerRole))
 		if err != nil {
 			t.err = err
 			return
 		}
 		defer db.Close()
-		if t.err = db.Migrate(context.Background()); t.err == nil {
-			t.err = fill(context.Background(), db)
-		}
+		t.err = fill(context.Background(), db)
 	})
 	return t.name, t.err
+}
+
+// migrate brings a database's tables up to date, as their owner, and lets the server in.
+func migrate(dsn string) error {
+	ctx := context.Background()
+	db, err := store.Open(ctx, dsn)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	if err := db.Migrate(ctx); err != nil {
+		return err
+	}
+	return db.GrantTo(ctx, appRole)
 }
 
 func clone(t testing.TB, from *template, fill func(context.Context, *store.DB) error) *store.DB {
@@ -119,8 +144,8 @@ func clone(t testing.TB, from *template, fill func(context.Context, *store.DB) e
 	tmpl, err := from.make(dsn, fill)
 	require.NoError(t, err)
 	name := fresh()
-	require.NoError(t, admin(dsn, `create database `+name+` template `+tmpl))
-	db, err := store.Open(context.Background(), named(dsn, name))
+	require.NoError(t, admin(dsn, `create database `+name+` template `+tmpl+` owner `+ownerRole))
+	db, err := store.Open(context.Background(), named(dsn, name, appRole))
 	require.NoError(t, err)
 	if n, err := strconv.Atoi(os.Getenv("UNIONKNOT_TEST_POOL")); err == nil { // a pool of one finds who waits for themselves
 		db.SetMaxOpenConns(n)
@@ -147,7 +172,7 @@ func Beside(t testing.TB, db *store.DB, most int) *store.DB {
 	require.NoError(t, err)
 	var name string
 	require.NoError(t, db.Get(&name, `select current_database()`))
-	other, err := store.Open(context.Background(), named(dsn, name))
+	other, err := store.Open(context.Background(), named(dsn, name, appRole))
 	require.NoError(t, err)
 	other.SetMaxOpenConns(most)
 	t.Cleanup(func() { other.Close() })
@@ -159,14 +184,28 @@ func Demo(t testing.TB) *store.DB {
 	return clone(t, &withDemo, func(ctx context.Context, db *store.DB) error { return demo.Load(ctx, db, Quiet, demo.Options{}) })
 }
 
-// Bare gives a database with no tables in it.
+// Owner opens a test's database as the owner of its tables, who may do what the server
+// may not.
+func Owner(t testing.TB, db *store.DB) *store.DB {
+	t.Helper()
+	dsn, err := server()
+	require.NoError(t, err)
+	var name string
+	require.NoError(t, db.Get(&name, `select current_database()`))
+	own, err := store.Open(context.Background(), named(dsn, name, ownerRole))
+	require.NoError(t, err)
+	t.Cleanup(func() { own.Close() })
+	return own
+}
+
+// Bare gives a database with no tables in it, as its owner.
 func Bare(t testing.TB) *store.DB {
 	t.Helper()
 	dsn, err := server()
 	require.NoError(t, err)
 	name := fresh()
-	require.NoError(t, admin(dsn, `create database `+name))
-	db, err := store.Open(context.Background(), named(dsn, name))
+	require.NoError(t, admin(dsn, `create database `+name+` owner `+ownerRole))
+	db, err := store.Open(context.Background(), named(dsn, name, ownerRole))
 	require.NoError(t, err)
 	t.Cleanup(func() {
 		db.Close()
@@ -177,14 +216,15 @@ func Bare(t testing.TB) *store.DB {
 	return db
 }
 
-// Address gives the address of a test's database.
+// Address gives the address of a test's database, with the rights that db has.
 func Address(t testing.TB, db *store.DB) string {
 	t.Helper()
 	dsn, err := server()
 	require.NoError(t, err)
 	var name string
-	require.NoError(t, db.Get(&name, `select current_database()`))
-	return named(dsn, name)
+	var role string
+	require.NoError(t, db.QueryRow(`select current_database(), current_user`).Scan(&name, &role))
+	return named(dsn, name, role)
 }
 
 // Config gives what a test's database is reached with.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"net"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"runtime/debug"
 	"slices"
@@ -64,6 +65,9 @@ func cached(how string, next http.Handler) http.Handler {
 		next.ServeHTTP(w, r)
 	})
 }
+
+// unkept lets no cache keep what somebody signed in saw or took away.
+func unkept(next http.Handler) http.Handler { return cached("no-store", next) }
 
 // logged writes one line a request, and turns a panic into an error page.
 func (s *Server) logged(next http.Handler) http.Handler {
@@ -198,6 +202,21 @@ func hosted(names []string) func(http.Handler) http.Handler {
 			}
 			next.ServeHTTP(w, r)
 		})
+	}
+}
+
+// proxied takes a trusted proxy's word, in X-Forwarded-For, on where a request comes from;
+// nobody else's.
+func proxied(trusted []netip.Prefix) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		if len(trusted) == 0 {
+			return next
+		}
+		names := make([]string, len(trusted))
+		for i, p := range trusted {
+			names[i] = p.String()
+		}
+		return middleware.ClientIPFromXFF(names...)(next)
 	}
 }
 

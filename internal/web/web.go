@@ -11,8 +11,8 @@ import (
 	"errors"
 	"io/fs"
 	"log/slog"
-	"net"
 	"net/http"
+	"net/netip"
 	"strconv"
 	"strings"
 	"time"
@@ -48,17 +48,19 @@ var files embed.FS
 
 // Options are what a server is started with.
 type Options struct {
-	SecureCookies  bool     // over https
-	Hosts          []string // names under which the house answers; none: any
-	SignInsAMinute int      // from one address; 0 is 30
+	SecureCookies  bool           // over https
+	Hosts          []string       // names under which the house answers; none: any
+	Proxies        []netip.Prefix // whose word on where a request comes from is taken
+	SignInsAMinute int            // from one address; 0 is 30
 }
 
 // Server answers the browser.
 type Server struct {
-	kit    *page.Kit
-	views  map[string]page.View
-	routes []page.Route
-	mux    http.Handler
+	kit     *page.Kit
+	views   map[string]page.View
+	routes  []page.Route
+	intakes intakes
+	mux     http.Handler
 }
 
 // New readies a server on a nursery. Sessions are kept in db.
@@ -116,6 +118,7 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 	}
 	r := chi.NewRouter()
 	r.Use(
+		proxied(o.Proxies),
 		unnamed,
 		middleware.RequestID,
 		s.logged,
@@ -177,14 +180,15 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 		w.Header().Set("Cache-Control", "no-cache")
 		w.Write(manifest)
 	})
-	r.With(httprate.LimitBy(120, time.Minute, byPeer)).Post("/intake/store", s.intake)
+	s.intakes = newIntakes()
+	r.Post("/intake/store", s.intake)
 	cross := http.NewCrossOriginProtection()
 	r.Group(func(r chi.Router) {
-		r.Use(cross.Handler, s.from, s.kit.Sessions.LoadAndSave, s.known)
+		r.Use(cross.Handler, unkept, s.from, s.kit.Sessions.LoadAndSave, s.known)
 		slow := httprate.LimitBy(
 			o.SignInsAMinute,
 			time.Minute,
-			byPeer,
+			byCaller,
 			httprate.WithLimitHandler(func(w http.ResponseWriter, _ *http.Request) {
 				http.Error(w, "Too many tries from this place. Wait a minute.", http.StatusTooManyRequests)
 			}),
@@ -201,12 +205,9 @@ func (s *Server) handler(o Options) (http.Handler, error) {
 	return r, nil
 }
 
-// byPeer tells callers apart by the address that the connection comes from. A
-// proxy in front makes all of them one; docs/operations.md says what then.
-func byPeer(r *http.Request) (string, error) {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	return host, err
-}
+// byCaller tells callers apart by the address that they call from: an IPv6 one by its /64,
+// one behind a trusted proxy by what that says.
+func byCaller(r *http.Request) (string, error) { return page.Address(r), nil }
 
 // from notes from where a request comes, for the list of who is signed in where.
 func (s *Server) from(next http.Handler) http.Handler {
@@ -263,6 +264,12 @@ func (s *Server) guard(route page.Route) http.Handler {
 				return
 			}
 		}
+		// Ours may be a copy of the server's request, which would clear up after its own alone.
+		defer func() {
+			if r.MultipartForm != nil {
+				r.MultipartForm.RemoveAll()
+			}
+		}()
 		if err := route.Do(w, r); err != nil {
 			s.fail(w, r, err)
 		}
@@ -335,10 +342,23 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	case errors.Is(err, errAnothers):
 		t, status = trouble{Title: "Another's work", Says: words.HandedIn}, http.StatusForbidden
 	case errors.Is(err, nursery.ErrNotAllowed):
+		if a, in := page.ActorOf(r.Context()); in {
+			if err := s.kit.Nursery.Refused(r.Context(), a, r.Method, r.URL.Path); err != nil {
+				s.kit.Log.WarnContext(r.Context(), "a refusal is not in the record", "err", err)
+			}
+		}
 		t, status = trouble{
 			Title: "Not yours to open",
 			Says:  "This belongs to another role, or to another worker's tag. Ask the propagator, or sign in as the right person.",
 		}, http.StatusForbidden
+	case errors.Is(err, nursery.ErrLong):
+		t, status = trouble{Title: "That is too long", Says: words.TextTooLong}, http.StatusUnprocessableEntity
+	case errors.Is(err, nursery.ErrTurn):
+		t, status = trouble{Title: "One moment", Says: words.WaitYourTurn}, http.StatusServiceUnavailable
+		w.Header().Set("Retry-After", "5")
+		if r.Method == http.MethodGet && !page.IsPart(r) {
+			w.Header().Set("Refresh", "5") // the page asks again by itself
+		}
 	case errors.Is(err, nursery.ErrBusy), errors.Is(err, context.DeadlineExceeded):
 		t, status = trouble{Title: "Busy", Says: words.Busy, Request: t.Request}, http.StatusServiceUnavailable
 		w.Header().Set("Retry-After", "5")

@@ -27,7 +27,15 @@ const (
 	ResetUsed        = "set a new password or PIN with a code"
 	SignedOutAll     = "signed out on every other device"
 	OnTheConsole     = "made propagator on the console"
+	DataTaken        = "took away what is held of them"
+	Erased           = "name erased"
+	WasRefused       = "was refused"
+	EraseWhoLeft     = "They work here still: note first that they leave."
+	IsErased         = "Their name is erased, and nothing brings it back. Take them on anew."
 )
+
+// TypeTheName asks for a name to be typed before it is erased.
+func TypeTheName(name string) string { return "Type the name as it stands here, " + name + ", to erase it." }
 
 // HasLeft says that somebody has no access.
 func HasLeft(name string) string { return name + " has left. Let them back first." }
@@ -54,6 +62,7 @@ func count(n int, one, many string) string {
 const (
 	OwnSecretKept = "That is kept. On every other device you are signed out."
 	SessionsEnded = "That is ended."
+	TabletClosed  = "The tablet is closed: whoever was at it is signed out, and what waits on it stays there."
 )
 
 // CodeFor tells a code that was made.

@@ -80,5 +80,18 @@ const GivenPassword = "given a password on the console"
 const DiskFull = "The database's disk is full, so nothing new can be kept until there is room on it. What was kept is safe, and what tablets hold " +
 	"stays on them and goes once there is room. Tell whoever looks after the server."
 
+// NoPicture says that a file is no picture that can be kept.
+const NoPicture = "That is no JPEG or PNG picture that can be shown. Save it as JPEG and send it again."
+
+// FileGone says that of a file only its name is left.
+const FileGone = "This file is not kept any more: it was dropped, or loaded some months ago. Choose it anew to look at it."
+
+// TextTooLong says that a text is longer than is kept.
+const TextTooLong = "One of the texts has over 2,000 letters, which is more than is kept. Shorten it: nothing was kept so far."
+
+// WaitYourTurn says that larger pieces of work are done first.
+const WaitYourTurn = "Two larger pieces of work are being done here, and this waits for its turn. Nothing of it was begun, and nothing changed. " +
+	"A page that was looked for comes by itself; a button is pressed again in a moment."
+
 // Busy says that something took too long, and that nothing was done.
 const Busy = "Something else holds what this needs. Nothing was done: try again in a moment. What tablets hold stays on them and goes by itself."

@@ -16,6 +16,7 @@ import (
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // Cost of a password: 19 MiB, two passes.
@@ -306,6 +307,9 @@ func (s *Stage) Leave(ctx context.Context, a nursery.Actor, id int64, back bool)
 			return err
 		} else if !back && nursery.Role(p.Role) == nursery.Propagator && n < 2 && p.LeftOn == nil {
 			return nursery.Problem{Field: "", Says: "The last propagator cannot leave: take another on first."}
+		}
+		if IsErased(p) {
+			return nursery.Problem{Field: "", Says: words.IsErased}
 		}
 		doing := "came back"
 		p.LeftOn = nil

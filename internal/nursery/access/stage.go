@@ -7,7 +7,8 @@ import "unionknot/internal/nursery"
 // Stage carries out what people do here. Make one with New.
 type Stage struct {
 	*nursery.Kernel
-	known actors
+	known   actors
+	refused refusals
 }
 
 // New makes the stage.

@@ -53,13 +53,22 @@ func (s *Stage) SetWeek(ctx context.Context, a nursery.Actor, id int64, w Week) 
 				return nursery.Problem{Field: "knows", Says: "Choose techniques from the list."}
 			}
 		}
+		was := Week{}
+		before, knew, err := q.HoursAndSkills(ctx, id)
+		if err != nil {
+			return err
+		}
+		for _, x := range before {
+			was.Hours[x.Weekday][x.Half] = x.Hours
+		}
+		was.Knows = knew
 		if err := q.SetHandHours(ctx, id, hs); err != nil {
 			return err
 		}
 		if err := q.SetSkills(ctx, id, w.Knows); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "person", p.Name, "week changed", nil, w)
+		return s.Changed(ctx, q, a, "person", p.Name, "week changed", was, w)
 	})
 }
 
@@ -97,10 +106,15 @@ func (s *Stage) DropAway(ctx context.Context, a nursery.Actor, id int64) error {
 		return err
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
-		if err := q.DropAway(ctx, id); err != nil {
+		was, err := q.DropAway(ctx, id)
+		if err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "away", fmt.Sprint(id), "taken back", nil, nil)
+		p, err := q.Person(ctx, was.PersonID)
+		if err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "person", p.Name, "away taken back", was.From.Format(time.DateOnly)+" to "+was.To.Format(time.DateOnly), nil)
 	})
 }
 
@@ -113,10 +127,11 @@ func (s *Stage) SetSeats(ctx context.Context, a nursery.Actor, id int64, seats i
 		return nursery.Problem{Field: "seats", Says: "A station has 1 to 500 seats."}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
-		if err := q.SetSeats(ctx, id, seats); err != nil {
+		was, err := q.SetSeats(ctx, id, seats)
+		if err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "station", fmt.Sprint(id), "seats", nil, seats)
+		return s.Changed(ctx, q, a, "station", fmt.Sprint(id), "seats", was, seats)
 	})
 }
 

@@ -42,7 +42,7 @@ func (s *Stage) PlanDays(ctx context.Context, a nursery.Actor) (Planned, error) 
 		if !slices.ContainsFunc(d.Hands, func(h outlook.Hand) bool { return h.WeekHours() > 0 }) {
 			return nil, nursery.Problem{Field: "", Says: "Nobody has hours at the bench. Set them under Workers and hours."}
 		}
-		plan, err := benchday.Solve(d.Work)
+		plan, err := nursery.Heavy(ctx, s.Kernel, func() (benchday.Plan, error) { return benchday.Solve(d.Work) })
 		if err != nil {
 			return nil, fmt.Errorf("planning the days: %w", err)
 		}
@@ -255,22 +255,21 @@ func (s *Stage) MoveTags(ctx context.Context, a nursery.Actor, m MoveTags) error
 			}
 			to = append(to, store.TagPlace{Code: code, WorkerID: m.Worker, Day: m.Day, Half: m.Half, Locked: true})
 		}
+		was, err := q.TagPlaces(ctx, m.Codes)
+		if err != nil {
+			return err
+		}
 		if _, err := q.PlaceTags(ctx, to); err != nil {
 			return err
 		}
 		if err := s.WeighAgain(ctx, q, a, m.Codes); err != nil {
 			return err
 		}
-		return s.Changed(
-			ctx,
-			q,
-			a,
-			"tags",
-			m.Codes[0],
-			"moved",
-			len(m.Codes),
-			fmt.Sprintf("%s, %s, half %d", d.Hands[h].Person.Name, m.Day.Format(time.DateOnly), m.Half),
-		)
+		done := make([]nursery.Change, len(to))
+		for i, p := range to {
+			done[i] = nursery.Change{What: "tag", Ref: p.Code, Doing: "moved", Before: was[p.Code], After: p}
+		}
+		return s.ChangedAll(ctx, q, a, done...)
 	})
 }
 
@@ -324,6 +323,10 @@ func (s *Stage) LockTags(ctx context.Context, a nursery.Actor, codes []string, l
 			return nil
 		}
 		doing := map[bool]string{true: "held", false: "let go"}[lock]
-		return s.Changed(ctx, q, a, "tags", codes[0], doing, nil, len(codes))
+		done := make([]nursery.Change, len(codes))
+		for i, c := range codes {
+			done[i] = nursery.Change{What: "tag", Ref: c, Doing: doing, Before: !lock, After: lock}
+		}
+		return s.ChangedAll(ctx, q, a, done...)
 	})
 }

@@ -9,6 +9,7 @@ import (
 
 	"unionknot/internal/core/benchday"
 	"unionknot/internal/core/working"
+	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/words"
@@ -65,7 +66,16 @@ func (s *Stage) PlanWays(ctx context.Context) ([]PlanWay, int, error) {
 	if err != nil {
 		return nil, 0, err
 	}
-	d, h := outlook.DiaryOf(f, false), f.House
+	d := outlook.DiaryOf(f, false)
+	late := 0
+	ways, err := nursery.Heavy(ctx, s.Kernel, func() (ways []PlanWay, err error) {
+		ways, late, err = planWays(d, f.House)
+		return ways, err
+	})
+	return ways, late, err
+}
+
+func planWays(d *outlook.Diary, h store.House) ([]PlanWay, int, error) {
 	base, err := benchday.Solve(d.Work)
 	if err != nil || base.Late == 0 {
 		return nil, 0, err

@@ -3,6 +3,7 @@ package files
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"maps"
@@ -29,9 +30,6 @@ type LoadPage struct {
 	Sample [][]string
 	Names  []string
 }
-
-// badShown is how many bad cells the preview names; the rest are counted.
-const badShown = 200
 
 // ReadFile keeps a file for its preview and gives its number. Nothing is
 // loaded yet.
@@ -65,16 +63,25 @@ func (s *Stage) Preview(ctx context.Context, a nursery.Actor, id int64) (LoadPag
 		return p, err
 	}
 	p.Kind, _ = nursery.KindOf(p.Load.Kind)
-	l, table, err := s.readLoad(ctx, q, p.Load)
+	if len(p.Load.Body) == 0 {
+		p.Whole = words.FileGone
+		return p, nil
+	}
+	table, err := s.tableOf(ctx, p.Load)
+	if err != nil {
+		if errors.Is(err, nursery.ErrTurn) || ctx.Err() != nil {
+			return p, err
+		}
+		p.Whole = words.Capital(err.Error()) + "."
+		return p, nil
+	}
+	l, err := s.readLoad(ctx, q, p.Load, table)
 	if err != nil {
 		p.Whole = words.Capital(err.Error()) + "."
 		return p, nil
 	}
 	p.Rows, p.New, p.Same = len(table.Rows), l.News(), l.Same
 	p.Bad, p.BadN, p.Names = l.Bad, l.BadRows, table.Names
-	if len(p.Bad) > badShown {
-		p.Bad = p.Bad[:badShown]
-	}
 	for _, r := range table.Rows[:min(8, len(table.Rows))] {
 		var cells []string
 		for _, n := range table.Names {
@@ -91,12 +98,20 @@ func (s *Stage) LoadNow(ctx context.Context, a nursery.Actor, id int64) error {
 	if err := a.Must(nursery.Propagator); err != nil {
 		return err
 	}
+	read, err := s.DB.Q().Load(ctx, id)
+	if err != nil || read.State != "read" {
+		return err
+	}
+	table, err := s.tableOf(ctx, read)
+	if err != nil {
+		return nursery.Problem{Field: "", Says: words.Capital(err.Error()) + "."}
+	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		f, err := q.LockLoad(ctx, id)
 		if err != nil || f.State != "read" {
 			return err
 		}
-		l, _, err := s.readLoad(ctx, q, f)
+		l, err := s.readLoad(ctx, q, f, table)
 		if err != nil {
 			return nursery.Problem{Field: "", Says: words.Capital(err.Error()) + "."}
 		}
@@ -129,8 +144,25 @@ func (s *Stage) LoadNow(ctx context.Context, a nursery.Actor, id int64) error {
 		if err := q.EndLoad(ctx, id, "loaded", l.News(), l.Same); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "load", f.FileName, "loaded "+f.Kind, nil, map[string]int{"added": l.News(), "unchanged": l.Same})
+		return s.Changed(ctx, q, a, "load", f.FileName, "loaded "+f.Kind, nil, map[string]any{
+			"added": l.News(), "unchanged": l.Same, "left out": l.BadRows, "codes": codesOf(l), "sha256": hex.EncodeToString(f.SHA256)})
 	})
+}
+
+// codesOf names what a file added, as far as rows have codes; at most mostCodes of them.
+func codesOf(l *nursery.Loading) []string {
+	const mostCodes = 500
+	byLine := map[int]string{}
+	for code, line := range l.Seen {
+		byLine[line] = code
+	}
+	var out []string
+	for _, add := range l.Adds[:min(len(l.Adds), mostCodes)] {
+		if c := byLine[add.Line]; c != "" {
+			out = append(out, c)
+		}
+	}
+	return out
 }
 
 // DropLoad forgets a file that was only looked at.
@@ -143,20 +175,28 @@ func (s *Stage) DropLoad(ctx context.Context, a nursery.Actor, id int64) error {
 		if err != nil || f.State != "read" {
 			return err
 		}
-		return q.EndLoad(ctx, id, "dropped", 0, 0)
+		if err := q.EndLoad(ctx, id, "dropped", 0, 0); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "load", f.FileName, "dropped", map[string]any{"kind": f.Kind, "bytes": len(f.Body)}, nil)
 	})
 }
 
-func (s *Stage) readLoad(ctx context.Context, q store.Q, f store.Load) (*nursery.Loading, *exchange.Table, error) {
+// tableOf unpacks a file, in its turn, and sees that it has the columns its kind needs.
+func (s *Stage) tableOf(ctx context.Context, f store.Load) (*exchange.Table, error) {
 	k, _ := nursery.KindOf(f.Kind)
-	t, err := exchange.Read(f.Body)
+	t, err := nursery.Heavy(ctx, s.Kernel, func() (*exchange.Table, error) { return exchange.Read(f.Body) })
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	if miss := t.Missing(k.Needs...); len(miss) > 0 {
-		return nil, nil, fmt.Errorf("a file of %s needs the columns %s; this one lacks %s (it has %s)",
+		return nil, fmt.Errorf("a file of %s needs the columns %s; this one lacks %s (it has %s)",
 			k.Name, strings.Join(k.Needs, ", "), strings.Join(miss, ", "), strings.Join(t.Names, ", "))
 	}
+	return t, nil
+}
+
+func (s *Stage) readLoad(ctx context.Context, q store.Q, f store.Load, t *exchange.Table) (*nursery.Loading, error) {
 	l := &nursery.Loading{Seen: map[string]int{}}
-	return l, t, s.lists[f.Kind].Read(ctx, q, l, t)
+	return l, s.lists[f.Kind].Read(ctx, q, l, t)
 }

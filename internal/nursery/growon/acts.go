@@ -405,6 +405,14 @@ func (w *work) undo(ctx context.Context) error {
 	if err := w.q.LockTags(ctx, codes); err != nil {
 		return err
 	}
+	if w.a.Role != nursery.Propagator {
+		by, err := w.q.ActBy(ctx, w.act.Undoes)
+		if err != nil && !errors.Is(err, nursery.ErrNotFound) {
+			return err
+		} else if err == nil && by != w.a.ID {
+			return problem(words.NotYourAct)
+		}
+	}
 	was, err := w.q.UndoAct(ctx, w.act.Undoes, w.now)
 	if err != nil {
 		return err

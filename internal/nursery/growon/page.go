@@ -2,6 +2,7 @@ package growon
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"strings"
 	"time"
@@ -199,10 +200,13 @@ func (s *Stage) EndRound(ctx context.Context, a nursery.Actor, id int64) error {
 		return err
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
-		if err := q.EndRound(ctx, id, s.Today()); err != nil {
+		was, err := q.EndRound(ctx, id, s.Today())
+		if errors.Is(err, nursery.ErrNotFound) {
+			return nil // it was ended already
+		} else if err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "round", "", "ended", nil, id)
+		return s.Changed(ctx, q, a, "round", was.Place, "ended", was, nil)
 	})
 }
 
@@ -251,15 +255,23 @@ func (s *Stage) SetRule(ctx context.Context, a nursery.Actor, rule string, days 
 		return nursery.Problem{Field: "days", Says: words.RuleDays}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
+		own, err := q.KnotRuleOf(ctx, rule)
+		if err != nil {
+			return err
+		}
+		var was any
+		if own != nil {
+			was = [3]int{own.From, own.Best, own.By}
+		}
 		if back {
 			if err := q.DropKnotRule(ctx, rule); err != nil {
 				return err
 			}
-			return s.Changed(ctx, q, a, "days", rule, "to default", nil, nil)
+			return s.Changed(ctx, q, a, "days", rule, "to default", was, nil)
 		}
 		if err := q.SetKnotRule(ctx, store.KnotRule{Rule: rule, From: days[0], Best: days[1], By: days[2]}); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "days", rule, "changed", nil, days)
+		return s.Changed(ctx, q, a, "days", rule, "changed", was, days)
 	})
 }

@@ -219,18 +219,19 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 			PersonID:  a.ID,
 			At:        n.at(s.Now()),
 		}
+		var before *store.Count
 		if n.Replaces != "" {
 			c.ReplacesID = &n.Replaces
 			was, err := q.Counts(ctx, t.ID)
 			if err != nil {
 				return err
 			}
-			ok := false
-			for _, w := range was {
-				ok = ok || w.ID == n.Replaces && w.Look == n.Look
-			}
-			if !ok {
+			i := slices.IndexFunc(was, func(w store.Count) bool { return w.ID == n.Replaces && w.Look == n.Look })
+			if i < 0 {
 				return nursery.Problem{Field: "", Says: "The count to correct is not one of this tag and look. Load the page anew."}
+			}
+			if before = &was[i]; a.Role == nursery.BenchHand && before.PersonID != a.ID {
+				return nursery.Problem{Field: "", Says: words.AnothersCount(before.Person)}
 			}
 		}
 		kept, err := q.AddCount(ctx, c, causes)
@@ -241,7 +242,7 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 		if c.ReplacesID != nil {
 			doing = "count corrected"
 		}
-		return s.Changed(ctx, q, a, "tag", code, doing, c.ReplacesID, c)
+		return s.Changed(ctx, q, a, "tag", code, doing, before, c)
 	})
 	if errors.Is(err, store.ErrTaken) {
 		return nursery.Problem{

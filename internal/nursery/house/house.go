@@ -19,6 +19,7 @@ type HousePage struct {
 	Ways       []store.HouseWay
 	Techniques []store.Technique // those out of use too
 	Loads      []store.Load
+	Tablets    []store.Session // open ones
 }
 
 // House gathers the house's settings.
@@ -32,7 +33,12 @@ func (s *Stage) House(ctx context.Context, a nursery.Actor) (HousePage, error) {
 		return h, err
 	}
 	h.House, h.People, h.Ways, h.Techniques = f.House, f.All, f.HouseWays, f.AllWays
-	h.Loads, err = s.DB.Q().Loads(ctx)
+	q := s.DB.Q()
+	if h.Loads, err = q.Loads(ctx); err != nil {
+		return h, err
+	}
+	h.Tablets, err = q.Sessions(ctx, 0)
+	h.Tablets = slices.DeleteFunc(h.Tablets, func(x store.Session) bool { return x.TabletBy == nil })
 	return h, err
 }
 

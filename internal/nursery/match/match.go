@@ -152,7 +152,7 @@ func (s *Stage) match(ctx context.Context, f *snapshot.Snapshot, o store.Order, 
 	beds := programmeBed{piles: piles, beliefs: beliefs, learned: r.Learned[o.Genus], ways: order.Ways,
 		stands: func(t technique.Technique) technique.Standing { return bestStanding(r, o, t, cal, piles.states) }}
 	prog := pairing.Programme{Orders: []pairing.Order{order}, Stock: piles.stock, Wood: piles.wood}
-	if p.Weave, err = pairing.Solve(prog); err != nil {
+	if p.Weave, err = nursery.Heavy(ctx, s.Kernel, func() (pairing.Weave, error) { return pairing.Solve(prog) }); err != nil {
 		return p, err
 	}
 	if a := asked.Why; a != nil {
@@ -163,7 +163,8 @@ func (s *Stage) match(ctx context.Context, f *snapshot.Snapshot, o store.Order, 
 		}
 		p.WhyNot = &answer
 	}
-	if p.Chooser, err = beds.choose(p.Verdicts, prog, p.Genus, h); err != nil {
+	p.Chooser, err = nursery.Heavy(ctx, s.Kernel, func() ([]ChooserLine, error) { return beds.choose(p.Verdicts, prog, p.Genus, h) })
+	if err != nil {
 		return p, err
 	}
 	p.Higher = map[pairing.Thread]string{}

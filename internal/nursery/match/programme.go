@@ -115,7 +115,7 @@ func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked Progr
 		p.Lines = append(p.Lines, line)
 	}
 	b.p.Held, b.p.Banned = asked.Held, asked.Banned
-	if p.Weave, err = b.solve(&p); err != nil {
+	if p.Weave, err = nursery.Heavy(ctx, s.Kernel, func() (pairing.Weave, error) { return b.solve(&p) }); err != nil {
 		return p, err
 	}
 	if a := asked.Why; a != nil {

@@ -165,6 +165,15 @@ func (s *Stage) Intake(ctx context.Context, key string, rs []wood.Reading) (int,
 	return s.keepColds(ctx, q, p, rs, "logger", nil)
 }
 
+// LoggersStore gives the store that a logger's key is for: ErrNoKey where it is none's.
+func (s *Stage) LoggersStore(ctx context.Context, key string) (int64, error) {
+	p, err := s.DB.Q().ColdPlaceByKey(ctx, hashOf(key))
+	if errors.Is(err, nursery.ErrNotFound) {
+		err = ErrNoKey
+	}
+	return p.ID, err
+}
+
 func (s *Stage) keepColds(ctx context.Context, q store.Q, p store.ColdPlace, rs []wood.Reading, source string, by *int64) (int, error) {
 	if len(rs) > mostIntake {
 		return 0, nursery.Problem{Field: "", Says: fmt.Sprintf("Send at most %d readings at a time.", mostIntake)}
@@ -283,6 +292,9 @@ func (s *Stage) LookAtCold(ctx context.Context, a nursery.Actor, name string, n 
 	}
 	if n.Thrown < 0 || n.Thrown > 0 && n.Bundle == "" {
 		return nursery.Problem{Field: "thrown", Says: "Say of which bundle the pieces were thrown out."}
+	}
+	if n.Thrown > 0 && a.Role != nursery.Propagator {
+		return nursery.Problem{Field: "thrown", Says: words.NotYoursToThrow}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		p, err := q.ColdPlaceByName(ctx, name)

@@ -10,6 +10,7 @@ import (
 	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/take"
 	"unionknot/internal/core/working"
+	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
@@ -66,7 +67,7 @@ func (s *Stage) fair(ctx context.Context, facts *snapshot.Snapshot, f ResultsFil
 		for _, t := range facts.Techniques {
 			names[t.Key] = t.Name
 		}
-		return fairOf(rs, names)
+		return nursery.Heavy(ctx, s.Kernel, func() (Fair, error) { return fairOf(rs, names) })
 	}
 	out, behind, err := s.fairs.Get(f.key(), mark, func() (Fair, error) { return work(ctx) },
 		func() (Fair, error) { return work(context.WithoutCancel(ctx)) })

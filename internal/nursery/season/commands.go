@@ -282,10 +282,12 @@ func (s *Stage) SetRests(ctx context.Context, a nursery.Actor, group string, res
 		if err := isGroup(ctx, q, group); err != nil {
 			return err
 		}
-		if err := q.SetRests(ctx, group, rests); err != nil {
+		was, err := q.SetRests(ctx, group, rests)
+		if err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "season", group, map[bool]string{true: "rests", false: "takes no rest"}[rests], nil, nil)
+		says := map[bool]string{true: "rests", false: "takes no rest"}
+		return s.Changed(ctx, q, a, "season", group, says[rests], says[was], says[rests])
 	})
 }
 

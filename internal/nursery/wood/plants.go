@@ -1,10 +1,7 @@
 package wood
 
 import (
-	"bytes"
 	"context"
-	"fmt"
-	"image"
 	_ "image/jpeg" // photos come as these two
 	_ "image/png"
 	"strings"
@@ -65,62 +62,5 @@ func (s *Stage) SeeTrue(ctx context.Context, a nursery.Actor, code string, n See
 			return err
 		}
 		return s.Changed(ctx, q, a, "plant", p.Code, "seen", before, n)
-	})
-}
-
-// Bounds of a photo.
-const (
-	MaxPhoto  = 5 << 20
-	maxPixels = 60_000_000
-)
-
-// AddPhoto keeps a picture of a mother plant: JPEG or PNG, by what it holds
-// and not by what it is called.
-func (s *Stage) AddPhoto(ctx context.Context, a nursery.Actor, code, says string, body []byte) error {
-	if err := a.Must(nursery.Propagator); err != nil {
-		return err
-	}
-	if len(body) > MaxPhoto {
-		return nursery.Problem{Field: "photo", Says: fmt.Sprintf("A photo may have %d MB; make it smaller.", MaxPhoto>>20)}
-	}
-	c, kind, err := image.DecodeConfig(bytes.NewReader(body))
-	if err != nil || kind != "jpeg" && kind != "png" || c.Width*c.Height > maxPixels {
-		return nursery.Problem{Field: "photo", Says: "That is no JPEG or PNG picture that can be shown. Save it as JPEG and send it again."}
-	}
-	return s.DB.Tx(ctx, func(q store.Q) error {
-		p, err := q.PlantByCode(ctx, nursery.CleanCode(code))
-		if err != nil {
-			return err
-		}
-		if again, err := nursery.SentBefore(ctx, q, "a photo of "+p.Code); err != nil || again {
-			return err
-		}
-		if _, err := q.AddPhoto(ctx, store.Photo{PlantID: p.ID, Kind: "image/" + kind, Says: strings.TrimSpace(says), Body: body,
-			PersonID: a.ID, At: s.Now()}); err != nil {
-			return err
-		}
-		return s.Changed(ctx, q, a, "plant", p.Code, "photo kept", nil, says)
-	})
-}
-
-// Photo gives a picture.
-func (s *Stage) Photo(ctx context.Context, id int64) (store.Photo, error) {
-	return s.DB.Q().Photo(ctx, id)
-}
-
-// DropPhoto takes a picture out.
-func (s *Stage) DropPhoto(ctx context.Context, a nursery.Actor, code string, id int64) error {
-	if err := a.Must(nursery.Propagator); err != nil {
-		return err
-	}
-	return s.DB.Tx(ctx, func(q store.Q) error {
-		p, err := q.PlantByCode(ctx, nursery.CleanCode(code))
-		if err != nil {
-			return err
-		}
-		if err := q.DropPhoto(ctx, p.ID, id); err != nil {
-			return err
-		}
-		return s.Changed(ctx, q, a, "plant", p.Code, "photo taken out", id, nil)
 	})
 }

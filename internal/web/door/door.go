@@ -39,6 +39,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/names", Who: page.Anybody, Do: d.checkPIN},
 		{Method: "GET", Path: "/me", Who: page.Everyone, Do: d.me},
 		{Method: "POST", Path: "/me", Who: page.Everyone, Do: d.changeOwn},
+		{Method: "GET", Path: "/me/data.json", Who: page.Everyone, Do: d.ownData},
 		{Method: "POST", Path: "/me/sign-out", Who: page.Everyone, Do: d.endSession},
 		{Method: "GET", Path: "/reset", Who: page.Anybody, Do: d.reset},
 		{Method: "POST", Path: "/reset", Who: page.Anybody, Do: d.useCode},

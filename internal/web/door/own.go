@@ -17,6 +17,12 @@ type ownPage struct {
 	Here string // the token's hash of this session
 }
 
+// ownData gives all that the house holds of whoever asks, as a file.
+func (d door) ownData(w http.ResponseWriter, r *http.Request) error {
+	return d.Nursery.PersonData(r.Context(), page.Actor(r), page.Actor(r).ID,
+		&page.Attached{To: w, Kind: "application/json", Name: "mine.json"})
+}
+
 func (d door) here(r *http.Request) string { return d.Token(d.Sessions.Token(r.Context())) }
 
 // me shows somebody their own password, PIN and devices.

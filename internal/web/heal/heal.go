@@ -18,6 +18,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 //go:embed templates/*.html
@@ -99,6 +100,7 @@ type countPage struct {
 	Rows   []causeRow
 	Looks  []string
 	Can    bool
+	Theirs string // who counted, where it is not the one who looks who may correct it
 	Checks []check
 	// OpenCauses where some are keyed, or were keyed wrong.
 	OpenCauses bool
@@ -114,6 +116,9 @@ func (h heal) show(w http.ResponseWriter, r *http.Request, look string, f page.F
 		return err
 	}
 	p := countPage{CountPage: cp, Looks: healstage.Looks, Can: page.Actor(r).Role != nursery.Looker, Checks: checks(f)}
+	if a := page.Actor(r); cp.Now != nil && a.Role == nursery.BenchHand && cp.Now.PersonID != a.ID {
+		p.Can, p.Theirs = false, words.AnothersCount(cp.Now.Person)
+	}
 	if status == http.StatusOK && cp.Now != nil {
 		f.Values.Set("taken", fmt.Sprint(cp.Now.Taken))
 		f.Values.Set("doubtful", fmt.Sprint(cp.Now.Doubtful))

@@ -44,6 +44,8 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/house/people/{id}/leave", Who: page.Boss, Do: h.leave},
 		{Method: "GET", Path: "/house/people/{id}", Who: page.Boss, Do: h.person},
 		{Method: "POST", Path: "/house/people/{id}", Who: page.Boss, Do: h.changePerson},
+		{Method: "GET", Path: "/house/people/{id}/data.json", Who: page.Boss, Do: h.personData},
+		{Method: "POST", Path: "/house/tablets", Who: page.Boss, Do: h.closeTablet},
 		{Method: "POST", Path: "/house/techniques", Who: page.Boss, Do: h.technique},
 		{Method: "POST", Path: "/house/ways", Who: page.Boss, Do: h.way},
 		{Method: "GET", Path: "/house/changes", Who: page.Boss, Do: h.changes},
@@ -108,6 +110,19 @@ func (h house) showHouse(w http.ResponseWriter, r *http.Request, f page.Form, st
 		p.Ways = append(p.Ways, wayLine{x, housestage.Options(x), words.WayChanges(ways.Key(x.Key))})
 	}
 	return h.ShowStatus(w, r, h.views["house"], page.Frame{Title: "House", Stage: "House", Data: p, Form: f}, status)
+}
+
+// closeTablet ends a tablet that is open, and whoever is at it.
+func (h house) closeTablet(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	if err := h.Nursery.EndSession(r.Context(), page.Actor(r), f.Text("session")); err != nil {
+		return err
+	}
+	h.ForgetSessions()
+	return h.done(w, r, f, nil, words.TabletClosed)
 }
 
 // done carries on after something was changed in the house.

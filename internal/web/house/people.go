@@ -8,6 +8,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/access"
 	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
@@ -19,6 +20,7 @@ type personPage struct {
 	Person   store.Person
 	Roles    []string
 	Sessions []store.Session
+	Erased   bool
 	Shut     bool   // the door is shut for them for a while
 	Code     string // that was made just now, in words
 }
@@ -55,12 +57,22 @@ func (h house) showPerson(w http.ResponseWriter, r *http.Request, f page.Form, c
 	ss = slices.DeleteFunc(ss, func(s store.Session) bool {
 		return !(s.PersonID != nil && *s.PersonID == id || s.TabletBy != nil && *s.TabletBy == id)
 	})
-	p := personPage{Person: ps[i], Roles: roles, Sessions: ss, Shut: shut[id], Code: code}
+	p := personPage{Person: ps[i], Roles: roles, Sessions: ss, Shut: shut[id], Code: code, Erased: access.IsErased(ps[i])}
 	if len(f.Values) == 0 {
 		f.Values.Set("name", p.Person.Name)
 		f.Values.Set("role", p.Person.Role)
 	}
 	return h.ShowStatus(w, r, h.views["person"], page.Frame{Title: p.Person.Name, Stage: "House", Data: p, Form: f}, status)
+}
+
+// personData gives all that is held of somebody, as a file.
+func (h house) personData(w http.ResponseWriter, r *http.Request) error {
+	id, err := personID(r)
+	if err != nil {
+		return err
+	}
+	return h.Nursery.PersonData(r.Context(), page.Actor(r), id,
+		&page.Attached{To: w, Kind: "application/json", Name: "person-" + strconv.FormatInt(id, 10) + ".json"})
 }
 
 var roles = []string{string(nursery.BenchHand), string(nursery.Propagator), string(nursery.Looker)}
@@ -78,6 +90,10 @@ func (h house) changePerson(w http.ResponseWriter, r *http.Request) error {
 	}
 	ctx, a := r.Context(), page.Actor(r)
 	switch f.Text("do") {
+	case "erase":
+		if err = h.Nursery.Erase(ctx, a, id, f.Text("erase")); err == nil {
+			h.ForgetSessions()
+		}
 	case "code":
 		code, until, err := h.Nursery.ResetCode(ctx, a, id)
 		if form, ok := f.WithProblems(err); ok {

@@ -16,6 +16,7 @@ import (
 
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
+	"unionknot/internal/words"
 )
 
 // Form is what was typed into a form, and what was wrong with it.
@@ -54,6 +55,8 @@ func (f Form) WithProblems(err error) (Form, bool) {
 	case errors.As(err, &ps):
 	case errors.As(err, &p):
 		ps = nursery.Problems{p}
+	case errors.Is(err, nursery.ErrLong):
+		ps = nursery.Problems{{Says: words.TextTooLong}}
 	default:
 		return f, false
 	}

@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"github.com/alexedwards/scs/v2"
+	"github.com/go-chi/chi/v5/middleware"
 
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
@@ -45,13 +46,15 @@ type Kit struct {
 
 // Address is from where a request comes: the peer's, an IPv6 one by its /64.
 func Address(r *http.Request) string {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	if err != nil {
-		return "unknown"
-	}
-	at, err := netip.ParseAddr(host)
-	if err != nil {
-		return "unknown"
+	at := middleware.GetClientIPAddr(r.Context()) // what a trusted proxy says
+	if !at.IsValid() {
+		host, _, err := net.SplitHostPort(r.RemoteAddr)
+		if err != nil {
+			return "unknown"
+		}
+		if at, err = netip.ParseAddr(host); err != nil {
+			return "unknown"
+		}
 	}
 	at = at.Unmap().WithZone("")
 	if at.Is6() {
@@ -60,6 +63,24 @@ func Address(r *http.Request) string {
 		}
 	}
 	return at.String()
+}
+
+// Attached is an answer that is kept as a file. Its headers go out with its first bytes,
+// so that an error before them is still a page.
+type Attached struct {
+	To         http.ResponseWriter
+	Kind, Name string // its type; its file's name
+	begun      bool
+}
+
+// Write sends bytes of the file.
+func (a *Attached) Write(b []byte) (int, error) {
+	if !a.begun {
+		a.begun = true
+		a.To.Header().Set("Content-Type", a.Kind)
+		a.To.Header().Set("Content-Disposition", `attachment; filename="`+a.Name+`"`)
+	}
+	return a.To.Write(b)
 }
 
 // Route is one address: who may ask, and what answers. No roles: anybody.

@@ -249,7 +249,6 @@ func (s wood) photo(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	w.Header().Set("Content-Type", p.Kind)
-	w.Header().Set("Cache-Control", "private, max-age=86400")
 	_, err = w.Write(p.Body)
 	return err
 }
