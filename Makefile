@@ -1,7 +1,7 @@
 # Every target does all its own set-up on a fresh Debian 12 with Go.
 SHELL := /bin/bash
 .SHELLFLAGS := -eu -o pipefail -c
-.PHONY: demo demo-reset run stop test bench shots soak restore-test css build clean-test
+.PHONY: demo demo-reset run stop test bench shots soak restore-test css build release package-test
 
 build:
 	@go build -o bin/unionknot ./cmd/unionknot
@@ -49,6 +49,17 @@ soak:
 # moment between two copies.
 restore-test:
 	@scripts/restore-test
+
+# What is shipped, in dist/: the program, a Debian package, licences, parts, sums. Built
+# in two folders, with equal bytes.
+release:
+	@scripts/build-release
+
+# The package installed, upgraded, removed and purged on this machine, as root; for a
+# machine that is kept for nothing else.
+package-test: release
+	@scripts/needs postgresql
+	@scripts/package-test
 
 shots: build
 	@scripts/needs postgresql chromium

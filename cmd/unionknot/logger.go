@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"os"
 	"strings"
 	"time"
 
@@ -17,7 +18,7 @@ import (
 // loggerCommand is the simulated store logger as a program of its own: it
 // sends readings to a server over HTTP with a key, as a real one would.
 func loggerCommand() *cobra.Command {
-	var url, key, until string
+	var url, key, keyFile, until string
 	var hours int
 	var setC, byC float64
 	var every time.Duration
@@ -27,6 +28,13 @@ func loggerCommand() *cobra.Command {
 		Short: "Simulate a store logger: send made-up readings to a server with the key of a store",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if keyFile != "" { // an argument stands in the list of processes
+				b, err := os.ReadFile(keyFile)
+				if err != nil {
+					return err
+				}
+				key = strings.TrimSpace(string(b))
+			}
 			end := time.Now()
 			if until != "" {
 				var err error
@@ -59,7 +67,8 @@ func loggerCommand() *cobra.Command {
 	}
 	f := c.Flags()
 	f.StringVar(&url, "url", "http://127.0.0.1:8080", "the server")
-	f.StringVar(&key, "key", "", "the key made on the store's page")
+	f.StringVar(&keyFile, "key-file", "", "a file with the key made on the store's page")
+	f.StringVar(&key, "key", "", "the key itself, where nobody else looks on")
 	f.IntVar(&hours, "hours", 24, "send what it would have read in so many hours before")
 	f.StringVar(&until, "until", "", "the last hour to send of; now when empty (a demo house has a day of its own)")
 	f.Float64Var(&setC, "set", 1.2, "°C the store is set to")

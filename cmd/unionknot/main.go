@@ -127,7 +127,7 @@ func main() {
 		os.Exit(2)
 	}
 	root := &cobra.Command{Use: "unionknot", Short: "Plans and runs bench grafting and budding", SilenceUsage: true, SilenceErrors: true}
-	root.AddCommand(serveCommand(s), migrateCommand(s), demoCommand(s), calcCommand(), loggerCommand(),
+	root.AddCommand(serveCommand(s), migrateCommand(s), demoCommand(s), calcCommand(), loggerCommand(), versionCommand(),
 		backupCommand(s), restoreCommand(s), exportCommand(s), importCommand(s), accountCommand(s))
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "unionknot:", err)

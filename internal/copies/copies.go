@@ -186,6 +186,9 @@ func Backup(ctx context.Context, db *store.DB, dsn, dir string, keep int, now ti
 	path = filepath.Join(dir, r.MadeAt.Format(dumpName)+dumpEnds)
 	part := path + ".part"
 	defer os.Remove(part)
+	if err := os.WriteFile(part, nil, 0o600); err != nil { // pg_dump keeps whose it is
+		return "", r, fmt.Errorf("writing the copy: %w", err)
+	}
 	err = db.Look(ctx, func(q store.Q) error {
 		snapshot, err := q.ExportSnapshot(ctx)
 		if err != nil {

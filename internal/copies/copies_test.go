@@ -33,6 +33,11 @@ func TestACopyBringsTheHouseBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotEqual(t, "0", r.Holds["rows of tap"])
 	assert.NotContains(t, r.Holds, "rows of sessions")
+	for _, p := range []string{path, path + ".json"} {
+		at, err := os.Stat(p)
+		require.NoError(t, err)
+		assert.Equal(t, os.FileMode(0o600), at.Mode().Perm(), "others on the machine do not read it")
+	}
 
 	_, err = copies.Restore(ctx, db, testhouse.Address(t, db), path)
 	assert.ErrorIs(t, err, copies.ErrNotEmpty)

@@ -41,7 +41,7 @@ func (d *DB) Pending(ctx context.Context) (bool, error) {
 	if err != nil {
 		return false, fmt.Errorf("reading the tables' version: %w", err)
 	}
-	known, err := newest()
+	known, err := Newest()
 	return have < known, err
 }
 

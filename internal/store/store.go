@@ -156,8 +156,8 @@ func (d *DB) Migrate(ctx context.Context) error {
 	return nil
 }
 
-// newest is the version of the newest migration that this build knows.
-func newest() (int64, error) {
+// Newest is the version of the newest migration that this build knows.
+func Newest() (int64, error) {
 	names, err := fs.Glob(migrations, "migrations/*.sql")
 	if err != nil || len(names) == 0 {
 		return 0, fmt.Errorf("reading migrations: %w", err)

@@ -35,7 +35,9 @@ const (
 )
 
 // TypeTheName asks for a name to be typed before it is erased.
-func TypeTheName(name string) string { return "Type the name as it stands here, " + name + ", to erase it." }
+func TypeTheName(name string) string {
+	return "Type the name as it stands here, " + name + ", to erase it."
+}
 
 // HasLeft says that somebody has no access.
 func HasLeft(name string) string { return name + " has left. Let them back first." }

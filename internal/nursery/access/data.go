@@ -32,22 +32,37 @@ func (s *Stage) PersonData(ctx context.Context, a nursery.Actor, id int64, w io.
 	}
 	return s.DB.Look(ctx, func(q store.Q) error {
 		b := bufio.NewWriter(w)
-		head, err := json.Marshal(p.Name)
-		if err != nil {
+		put := func(x any) error {
+			j, err := json.Marshal(x)
+			if err == nil {
+				_, err = b.Write(j)
+			}
 			return err
 		}
-		fmt.Fprintf(b, "{\"name\": %s, \"made_at\": %q, \"held\": {", head, s.Now().Format(time.RFC3339))
+		b.WriteString(`{"name":`)
+		if err := put(p.Name); err != nil {
+			return err
+		}
+		b.WriteString(`,"made_at":`)
+		if err := put(s.Now()); err != nil {
+			return err
+		}
+		b.WriteString(`,"held":{`)
 		last := ""
-		err = q.PersonData(ctx, id, func(of string, row json.RawMessage) error {
-			switch {
-			case of == last:
-				b.WriteString(",\n  ")
-			case last == "":
-				fmt.Fprintf(b, "\n %q: [\n  ", of)
-			default:
-				fmt.Fprintf(b, "],\n %q: [\n  ", of)
+		err := q.PersonData(ctx, id, func(of string, row json.RawMessage) error {
+			if of == last {
+				b.WriteByte(',')
+			} else {
+				if last != "" {
+					b.WriteString("],")
+				}
+				last = of
+				if err := put(of); err != nil {
+					return err
+				}
+				b.WriteString(":[")
 			}
-			last = of
+			b.WriteByte('\n')
 			_, err := b.Write(row)
 			return err
 		})
@@ -55,7 +70,7 @@ func (s *Stage) PersonData(ctx context.Context, a nursery.Actor, id int64, w io.
 			return err
 		}
 		if last != "" {
-			b.WriteString("]")
+			b.WriteByte(']')
 		}
 		b.WriteString("}}\n")
 		return b.Flush()
