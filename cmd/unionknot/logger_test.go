@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -45,6 +47,11 @@ func TestTheSimulatedLoggerSendsAsARealOneWould(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 48+168*60, lines)
 	assert.Equal(t, 4, messages, "in messages that the intake takes")
+	file := filepath.Join(t.TempDir(), "key")
+	require.NoError(t, os.WriteFile(file, []byte("k\n"), 0o600))
+	said, err = run("--key-file", file, "--hours", "1", "--until", "2027-02-24T14:00:00+01:00")
+	require.NoError(t, err)
+	assert.Equal(t, "2 new of 2\n", said)
 	_, err = run("--key", "wrong")
 	assert.ErrorContains(t, err, "no store's logger has this key")
 	_, err = run("--until", "noon")

@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/calc"
+	"unionknot/internal/store"
 	"unionknot/internal/testhouse"
 )
 
@@ -104,4 +105,14 @@ func TestTheProgramAsksAndAnswers(t *testing.T) {
 	_, bad, code = ask("", "calc", "moon")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, bad, "craft, knots, limits, pair, take")
+}
+
+func TestVersionSaysWhichTablesItKnows(t *testing.T) {
+	c := versionCommand()
+	var out bytes.Buffer
+	c.SetOut(&out)
+	require.NoError(t, c.Execute())
+	known, err := store.Newest()
+	require.NoError(t, err)
+	assert.Contains(t, out.String(), fmt.Sprintf("tables %d,", known))
 }

@@ -9,6 +9,7 @@ import (
 	"embed"
 	"encoding/json"
 	"errors"
+	"io"
 	"io/fs"
 	"log/slog"
 	"net/http"
@@ -307,6 +308,9 @@ func (s *Server) handedIn(r *http.Request, by string) (*http.Request, error) {
 
 func (s *Server) toDoor(w http.ResponseWriter, r *http.Request) {
 	if r.Method != http.MethodGet || page.IsPart(r) {
+		// What was sent is taken off the line first, within its bound: a proxy that is not
+		// done sending would lose this answer.
+		io.Copy(io.Discard, r.Body)
 		w.Header().Set("HX-Redirect", "/sign-in")
 		http.Error(w, "Sign in first.", http.StatusUnauthorized)
 		return
