@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
+	"net"
 	"slices"
 	"strconv"
 	"strings"
@@ -62,6 +63,15 @@ func Open(ctx context.Context, dsn string) (*DB, error) {
 			conf.RuntimeParams[name] = strconv.Itoa(int(most.Milliseconds()))
 		}
 	}
+	// A line that went dead is found on both ends, and what ran for it is ended.
+	for name, value := range map[string]string{"tcp_keepalives_idle": "60", "tcp_keepalives_interval": "10", "tcp_keepalives_count": "3",
+		"client_connection_check_interval": "10s"} {
+		if _, set := conf.RuntimeParams[name]; !set {
+			conf.RuntimeParams[name] = value
+		}
+	}
+	conf.DialFunc = (&net.Dialer{Timeout: 10 * time.Second,
+		KeepAliveConfig: net.KeepAliveConfig{Enable: true, Idle: time.Minute, Interval: 10 * time.Second, Count: 3}}).DialContext
 	conf.Tracer = tracer{}
 	db := sqlx.NewDb(stdlib.OpenDB(*conf, stdlib.OptionAfterConnect(inTheHousesZone)), "pgx")
 	db.SetMaxOpenConns(24)

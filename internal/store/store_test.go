@@ -189,6 +189,23 @@ func TestTheServerChangesNoTable(t *testing.T) {
 	assert.False(t, own.Super)
 }
 
+// TestNobodyWaitsForEver: every connection bears the limits, and an address may set others.
+func TestNobodyWaitsForEver(t *testing.T) {
+	db := testhouse.Empty(t)
+	for name, want := range map[string]string{"lock_timeout": "30s", "statement_timeout": "1min", "idle_in_transaction_session_timeout": "2min",
+		"tcp_keepalives_idle": "60", "client_connection_check_interval": "10s"} {
+		var is string
+		require.NoError(t, db.Get(&is, `select current_setting($1)`, name))
+		assert.Equal(t, want, is, name)
+	}
+	other, err := store.Open(ctx, testhouse.Address(t, db)+"&lock_timeout=700")
+	require.NoError(t, err)
+	defer other.Close()
+	var is string
+	require.NoError(t, other.Get(&is, `select current_setting('lock_timeout')`))
+	assert.Equal(t, "700ms", is)
+}
+
 // TestTextsAreBounded: whatever the table, a text of any length is not kept.
 func TestTextsAreBounded(t *testing.T) {
 	db := testhouse.Demo(t)
