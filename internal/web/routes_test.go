@@ -113,7 +113,7 @@ func (h *house) real(t *testing.T, path string) string {
 	if path == "/results/tags" {
 		path += "?by=technique&key=whip-and-tongue"
 	}
-	return strings.NewReplacer("{kind}/{code}", "lot/L-201", "{kind}", "lots", "{id}", "1", "{name}", "lots.csv", "{format}", "csv",
+	return strings.NewReplacer("{kind}/{code}", "lot/L-201", "{kind}/{ref}", "lot/L-201", "{kind}", "lots", "{id}", "1", "{name}", "lots.csv", "{format}", "csv",
 		"{group}", "pome", "{day}", "2027-02-23").
 		Replace(path)
 }

@@ -35,6 +35,8 @@ func Moved(reason, note string) string {
 		return reason + " as lot " + note
 	case tally.ByHand:
 		return note
+	case tally.PutRight:
+		return "put right: it was typed wrong"
 	}
 	return reason
 }

@@ -10,6 +10,9 @@ const (
 	Cuttings = "cuttings" // not rooted
 )
 
+// Forms are all of them.
+var Forms = []string{BareRoot, Potted, InRow, Seedbed, Roots, Cuttings}
+
 // InGround reports whether stock of a form is worked where it stands.
 func InGround(form string) bool { return form == InRow || form == Seedbed }
 

@@ -43,6 +43,7 @@ const (
 	Potted           Reason = "potted"
 	HeeledIn         Reason = "heeled in"
 	LinedOut         Reason = "lined out"
+	PutRight         Reason = "put right" // what came in was typed wrong
 )
 
 // Move is a line to write: n from one account to another, MM the middle of the

@@ -8,6 +8,9 @@ import (
 	"math"
 )
 
+// Parts of the shoot that a piece can be from; "" where nobody noted it.
+var Parts = []string{"", "base", "middle", "outer"}
+
 // Zone is the usable part of a shoot, as it grew, as shares of its length from
 // the base. A stick that was cut from the base is usable as it is: Whole.
 type Zone struct{ From, To float64 }

@@ -10,6 +10,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // NewOrder is what is asked of an order.
@@ -17,6 +18,7 @@ type NewOrder struct {
 	Code, Genus, Variety, StockGenus, StockType, Buyer string
 	Trees, Priority                                    int
 	DueOn                                              time.Time
+	Sure                                               bool // a day that is over is meant
 }
 
 func (n *NewOrder) check(genera map[string]bool) nursery.Problems {
@@ -54,8 +56,14 @@ func (n *NewOrder) check(genera map[string]bool) nursery.Problems {
 	return ps
 }
 
-// AddOrder keeps an order.
+// AddOrder keeps an order. One that was wanted on a day that is over is asked about.
 func (s *Stage) AddOrder(ctx context.Context, a nursery.Actor, n NewOrder) error {
+	if !n.DueOn.IsZero() && n.DueOn.Before(s.Today()) && !n.Sure {
+		if err := a.Must(nursery.Propagator); err != nil {
+			return err
+		}
+		return nursery.Problem{Field: "due_on", Says: words.DayOver}
+	}
 	return s.AddTyped(ctx, a, "Order", n.Code, n.check, func(ctx context.Context, q store.Q) error { return s.addOrder(ctx, q, a, n) })
 }
 
@@ -170,6 +178,34 @@ func (s *Stage) CloseOrder(ctx context.Context, a nursery.Actor, code string, op
 			return err
 		}
 		return s.Changed(ctx, q, a, "order", o.Code, doing, nursery.IsoDay(o.ClosedOn), nursery.IsoDay(on))
+	})
+}
+
+// CallOff closes an order that will not be met, with the reason.
+func (s *Stage) CallOff(ctx context.Context, a nursery.Actor, code, why string) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	why, err := nursery.CheckWhy(why)
+	if err != nil {
+		return nursery.Problem{Field: "off_why", Says: words.GiveAWhy}
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		o, err := q.OrderByCode(ctx, nursery.CleanCode(code))
+		if err != nil {
+			return err
+		}
+		if err := q.LockOrder(ctx, o.ID); err != nil {
+			return err
+		}
+		if o, err = q.OrderByCode(ctx, o.Code); err != nil || o.ClosedOn != nil {
+			return err
+		}
+		today := s.Today()
+		if err := q.CloseOrder(ctx, o.ID, &today); err != nil {
+			return err
+		}
+		return s.WriteCorrection(ctx, q, a, "order", o.Code, why, []nursery.CorrectedValue{{Key: "called_off", Is: nursery.IsoDay(&today)}})
 	})
 }
 

@@ -10,6 +10,7 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/access"
 	"unionknot/internal/nursery/bench"
+	"unionknot/internal/nursery/correct"
 	"unionknot/internal/nursery/days"
 	"unionknot/internal/nursery/files"
 	"unionknot/internal/nursery/growon"
@@ -31,6 +32,7 @@ import (
 type (
 	accessStage  = access.Stage
 	benchStage   = bench.Stage
+	correctStage = correct.Stage
 	daysStage    = days.Stage
 	filesStage   = files.Stage
 	growStage    = growon.Stage
@@ -52,6 +54,7 @@ type Set struct {
 	*nursery.Kernel
 	*accessStage
 	*benchStage
+	*correctStage
 	*daysStage
 	*filesStage
 	*growStage
@@ -80,13 +83,14 @@ func New(ctx context.Context, db *store.DB, log *slog.Logger) (*Set, error) {
 // Of makes every stage on a kernel.
 func Of(k *nursery.Kernel) *Set {
 	s := &Set{
-		Kernel:      k,
-		accessStage: access.New(k),
-		benchStage:  bench.New(k),
-		daysStage:   days.New(k),
-		growStage:   growon.New(k),
-		healStage:   heal.New(k),
-		houseStage:  house.New(k),
+		Kernel:       k,
+		accessStage:  access.New(k),
+		benchStage:   bench.New(k),
+		correctStage: correct.New(k),
+		daysStage:    days.New(k),
+		growStage:    growon.New(k),
+		healStage:    heal.New(k),
+		houseStage:   house.New(k),
 		matchStage: match.New(
 			k,
 		),

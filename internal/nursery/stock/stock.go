@@ -19,7 +19,7 @@ import (
 )
 
 // Forms in which stock comes.
-var Forms = []string{supply.BareRoot, supply.Potted, supply.InRow, supply.Seedbed, supply.Roots, supply.Cuttings}
+var Forms = supply.Forms
 
 // NewLot is what is asked of stock that came or was lined out.
 type NewLot struct {

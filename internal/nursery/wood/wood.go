@@ -96,7 +96,7 @@ type NewBundle struct {
 }
 
 // Parts of the shoot that wood can be from.
-var Parts = []string{"", "base", "middle", "outer"}
+var Parts = wood.Parts
 
 // Marks are what decides that wood can be cut, by its state.
 var Marks = map[string][]string{

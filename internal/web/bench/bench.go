@@ -99,7 +99,11 @@ func (b bench) showBatch(w http.ResponseWriter, r *http.Request, f page.Form, st
 	for _, x := range bp.Workers {
 		p.Choose = append(p.Choose, workerLine{x.ID, x.Name, x.Role, has[x.ID], ties[x.ID]})
 	}
-	return b.ShowStatus(w, r, b.views["batch"], page.Frame{Title: "Batch " + bp.Batch.Code, Stage: "Bench", Data: p, Form: f}, status)
+	right, err := b.Nursery.Corrections(r.Context(), "batch", bp.Batch.Code)
+	if err != nil {
+		return err
+	}
+	return b.ShowStatus(w, r, b.views["batch"], page.Frame{Title: "Batch " + bp.Batch.Code, Stage: "Bench", PutRight: right, Data: p, Form: f}, status)
 }
 
 func (b bench) split(w http.ResponseWriter, r *http.Request) error {

@@ -13,6 +13,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 //go:embed templates/*.html
@@ -45,6 +46,7 @@ type listPage struct {
 	Varieties, Stocks []string
 	Kind              nursery.LoadKind
 	Open              bool
+	AskSure           bool // whether a day that is over is meant
 }
 
 // whatIf reads the chance and the take that are tried out from the address.
@@ -58,7 +60,7 @@ func (o orders) list(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (o orders) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
-	p := listPage{Open: status != http.StatusOK, WhatIf: whatIf(r)}
+	p := listPage{Open: status != http.StatusOK, WhatIf: whatIf(r), AskSure: f.Problems["due_on"] == words.DayOver}
 	var err error
 	if p.Lines, err = o.Nursery.OrdersIf(r.Context(), &p.WhatIf); err != nil {
 		return err
@@ -97,6 +99,7 @@ func (o orders) add(w http.ResponseWriter, r *http.Request) error {
 		Priority:   f.Int("priority"),
 		DueOn:      f.Date("due_on"),
 		Buyer:      f.Text("buyer"),
+		Sure:       f.Text("sure") != "",
 	}
 	if err = f.Err(); err == nil {
 		err = o.Nursery.AddOrder(r.Context(), page.Actor(r), n)
@@ -134,6 +137,16 @@ func (o orders) close(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	code, open := chi.URLParam(r, "code"), f.Text("open") == "yes"
+	if f.Text("do") == "off" {
+		err := o.Nursery.CallOff(r.Context(), page.Actor(r), code, f.Text("off_why"))
+		if form, ok := f.WithProblems(err); ok {
+			return o.showOne(w, r, form, http.StatusUnprocessableEntity)
+		} else if err != nil {
+			return err
+		}
+		o.Flash(r, "%s", words.OrderOff(code))
+		return page.Go(w, r, "/orders/"+code)
+	}
 	if err := o.Nursery.CloseOrder(r.Context(), page.Actor(r), code, open); err != nil {
 		return err
 	}
@@ -160,6 +173,10 @@ func (o orders) sections(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (o orders) one(w http.ResponseWriter, r *http.Request) error {
+	return o.showOne(w, r, page.NewForm(), http.StatusOK)
+}
+
+func (o orders) showOne(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
 	p, err := o.Nursery.Order(r.Context(), chi.URLParam(r, "code"), whatIf(r))
 	if err != nil {
 		return err
@@ -167,5 +184,10 @@ func (o orders) one(w http.ResponseWriter, r *http.Request) error {
 	if page.IsPart(r) {
 		return o.Part(w, o.views["order"], "need", p)
 	}
-	return o.Show(w, r, o.views["order"], page.Frame{Title: "Order " + p.Line.Order.Code, Stage: "Orders", Data: p, Form: page.NewForm()})
+	right, err := o.Nursery.Corrections(r.Context(), "order", p.Line.Order.Code)
+	if err != nil {
+		return err
+	}
+	return o.ShowStatus(w, r, o.views["order"],
+		page.Frame{Title: "Order " + p.Line.Order.Code, Stage: "Orders", PutRight: right, Data: p, Form: f}, status)
 }

@@ -58,6 +58,8 @@ var funcs = template.FuncMap{
 	"stepid":     func(k aftercare.Knot) aftercare.Step { return aftercare.Step{Name: k.Name, N: k.N} },
 	"moved":      words.Moved,
 	"stands":     words.OrderStands,
+	"fieldname":  words.FieldName,
+	"standsnow":  words.StandsNow,
 	"standing":   words.Standing,
 	"bound":      words.Bound,
 	"shortfall":  words.OrderShort,

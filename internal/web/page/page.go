@@ -159,6 +159,7 @@ func Views(files fs.FS) map[string]View {
 
 // Frame is what the layout needs beside the page's own data.
 type Frame struct {
+	PutRight     nursery.Corrections // of what is shown, where it can be put right
 	Title, Stage string
 	Bare         bool // no stage bar: the door, and print pages
 	Actor        nursery.Actor

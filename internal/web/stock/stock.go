@@ -184,7 +184,11 @@ func (s stock) showLot(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if page.IsPart(r) && r.Method == http.MethodGet {
 		return s.Part(w, s.views["lot"], "share", p)
 	}
-	return s.ShowStatus(w, r, s.views["lot"], page.Frame{Title: "Lot " + lp.Lot.Code, Stage: "Stock", Data: p, Form: f}, status)
+	right, err := s.Nursery.Corrections(r.Context(), "lot", lp.Lot.Code)
+	if err != nil {
+		return err
+	}
+	return s.ShowStatus(w, r, s.views["lot"], page.Frame{Title: "Lot " + lp.Lot.Code, Stage: "Stock", PutRight: right, Data: p, Form: f}, status)
 }
 
 func freeIn(cs []caliper.Count, c caliper.Class) int {

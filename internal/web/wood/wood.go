@@ -233,7 +233,11 @@ func (s wood) showPlant(w http.ResponseWriter, r *http.Request, f page.Form, sta
 			f.Values.Set("gives", strconv.Itoa(*p.Plant.Gives))
 		}
 	}
-	return s.ShowStatus(w, r, s.views["plant"], page.Frame{Title: "Mother plant " + p.Plant.Code, Stage: "Wood", Data: p, Form: f}, status)
+	right, err := s.Nursery.Corrections(r.Context(), "plant", p.Plant.Code)
+	if err != nil {
+		return err
+	}
+	return s.ShowStatus(w, r, s.views["plant"], page.Frame{Title: "Mother plant " + p.Plant.Code, Stage: "Wood", PutRight: right, Data: p, Form: f}, status)
 }
 
 type bundlePage struct {
@@ -296,7 +300,11 @@ func (s wood) showBundle(w http.ResponseWriter, r *http.Request, f page.Form, st
 	if p.Stores, err = s.Nursery.ColdNames(r.Context()); err != nil {
 		return err
 	}
-	return s.ShowStatus(w, r, s.views["bundle"], page.Frame{Title: "Bundle " + b.Code, Stage: "Wood", Data: p, Form: f}, status)
+	right, err := s.Nursery.Corrections(r.Context(), "bundle", b.Code)
+	if err != nil {
+		return err
+	}
+	return s.ShowStatus(w, r, s.views["bundle"], page.Frame{Title: "Bundle " + b.Code, Stage: "Wood", PutRight: right, Data: p, Form: f}, status)
 }
 
 func (s wood) throwOut(w http.ResponseWriter, r *http.Request) error {

@@ -1,0 +1,111 @@
+package words
+
+import "fmt"
+
+// fieldNames are what people read for the fields of what can be put right.
+var fieldNames = map[string]string{
+	"variety": "Variety", "genus": "Genus", "stock_type": "Stock", "stock_genus": "Stock's genus", "trees": "Trees", "due_on": "Wanted by",
+	"priority": "Priority", "buyer": "For", "supplier": "From", "received_on": "Came on", "form": "Form", "place": "Place",
+	"received": "Stems that came", "grade_low": "Grade from, mm", "grade_high": "Grade to, mm", "health": "Health", "planted_year": "Planted in",
+	"seen_true_by": "Seen true by", "seen_true_on": "Seen true on", "licence": "Licence", "plant": "Mother plant", "cut_on": "Cut on",
+	"state": "Wood is", "sticks": "Sticks", "length_mm": "Stick's length, mm", "base_mm": "Base, mm", "tip_mm": "Tip, mm",
+	"internode_mm": "Between nodes, mm", "blind_pct": "Blind buds, in 100", "buds_per_piece": "Buds a piece", "part": "Part of the shoot",
+	"tie": "Tie", "healing": "Heals in", "name": "Name", "pieces": "Pieces", "called_off": "Called off",
+}
+
+// FieldName is what people read for a field.
+func FieldName(key string) string {
+	if n, ok := fieldNames[key]; ok {
+		return n
+	}
+	return key
+}
+
+// What is said of putting things right.
+const (
+	NothingCorrected = "Nothing is changed: put right what is wrong, then keep it."
+	GiveAWhy         = "Say why, in up to 300 letters: it stands beside the earlier value."
+	CorrectedSince   = "Somebody put this right while you did. It is shown as it stands now, with what you typed beside it: look, and keep yours if it is better."
+	CodesStay        = "A code is printed on labels and stays."
+	OrderHasBatches  = "Batches are made for it. Take them back first; or call this order off and take another."
+	LotIsUsed        = "Stems of it are set aside or grafted. What is on tags stays; a recount on the lot's page puts the rest right."
+	LotMoved         = "It was moved since. Move it again on its page."
+	BundleIsUsed     = "Pieces of it are set aside or grafted, so what they measured stays. Throw out what is wrong of the rest, and note that wood anew."
+	PlantIsUsed      = "Its wood is grafted already. Trace says on which tags; the name of a variety is put right under House, Names."
+	BundleMovesAlone = "Where it is kept is changed on its page, so that the hours at each place stay right."
+	FewerAreFree     = "Fewer are free than this takes away: recount on its page, or take batches back first."
+	DayOver          = "That day is over. Tick that it is meant, or give another."
+	DayToCome        = "That day is still to come."
+	NoSuchPlant      = "No mother plant is called that."
+	ChooseFromList   = "Choose one from the list."
+	GradeRuns        = "A grade runs from a smaller to a larger diameter in mm, such as 7 to 9. Leave both empty if it was not graded."
+	SeenNeedsBoth    = "Seen true needs both who saw it and when; leave both empty if nobody has."
+	TipThicker       = "The tip is thicker than the base: are they swapped?"
+	PiecesFollow     = "Pieces follow from what is measured."
+	OtherGenus       = "That is of another genus. Choose a name of the same."
+	MergeWithItself  = "Choose another name to join it to."
+	OrderCorrection  = "Balances, needs and the weave follow at once."
+	LotCorrection    = "What is free, its sizes and every order's means follow at once."
+	WoodCorrection   = "Pieces, keep-by and every order's means follow at once."
+	BatchCorrection  = "When it is untied and looked at follows at once, for tags made already too."
+	NameCorrection   = "Every order, plant and lot bears it from now on. Tags and labels printed before bear the old one."
+)
+
+// PutRight and NamesJoined say that it is done.
+const (
+	PutRight    = "That is put right. What it was stands below, with the reason."
+	NamesJoined = "They are one now, everywhere."
+)
+
+// StandsNow says what stands where something else is typed; "" where nothing is.
+func StandsNow(typed, is string) string {
+	switch {
+	case typed == "":
+		return ""
+	case is == "":
+		return "empty as it stands now"
+	}
+	return "stands now: " + is
+}
+
+// UpToLetters says how long a text may be, and whether it must be there.
+func UpToLetters(most int, needed bool) string {
+	if needed {
+		return fmt.Sprintf("Give it, in up to %d letters.", most)
+	}
+	return fmt.Sprintf("In up to %d letters.", most)
+}
+
+// WholeBetween says which whole numbers there may be.
+func WholeBetween(low, high int) string {
+	return fmt.Sprintf("A whole number from %s to %s.", Thousands(low), Thousands(high))
+}
+
+// NumberBetween says which numbers there may be.
+func NumberBetween(low, high float64) string {
+	return fmt.Sprintf("A number from %g to %g.", low, high)
+}
+
+// OrderOff says that an order is called off.
+func OrderOff(code string) string {
+	return fmt.Sprintf("Order %s is called off. Batches that nobody has begun are taken back on their pages.", code)
+}
+
+// NameBearers says what bears a name.
+func NameBearers(orders, bearers int, stock bool) string {
+	other := count(bearers, "mother plant", "mother plants")
+	if stock {
+		other = count(bearers, "lot", "lots")
+	}
+	return count(orders, "order", "orders") + ", " + other
+}
+
+// NameTaken says that another of the genus bears a name, and what then.
+func NameTaken(name string) string {
+	return fmt.Sprintf("%s is another name here already. If both are the same, join them below.", name)
+}
+
+// Merged says what was joined.
+func Merged(from, into string) string {
+	return fmt.Sprintf("%s is %s now, everywhere.", from, into)
+}
