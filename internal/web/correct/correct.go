@@ -4,6 +4,7 @@ package correct
 import (
 	"embed"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"github.com/go-chi/chi/v5"
@@ -58,11 +59,20 @@ type line struct {
 	correctstage.Field
 	Label string
 	Yours string // what was typed, where another put it right meanwhile
+	// Problem is what is wrong with what was sent for a field that cannot be put right.
+	Problem string
+}
+
+// fixed is what cannot be put right for one reason.
+type fixed struct {
+	Why   string
+	Lines []line
 }
 
 type correctPage struct {
 	correctstage.Page
 	Lines   []line
+	Fixed   []fixed
 	Back    string
 	AskSure bool
 }
@@ -86,7 +96,16 @@ func (c correct) page(w http.ResponseWriter, r *http.Request, f page.Form, statu
 		case typed[0] != x.Value:
 			l.Yours = typed[0]
 		}
-		out.Lines = append(out.Lines, l)
+		if x.Fixed == "" {
+			out.Lines = append(out.Lines, l)
+			continue
+		}
+		l.Problem = f.Problems[x.Key]
+		i := slices.IndexFunc(out.Fixed, func(g fixed) bool { return g.Why == x.Fixed })
+		if i < 0 {
+			i, out.Fixed = len(out.Fixed), append(out.Fixed, fixed{Why: x.Fixed})
+		}
+		out.Fixed[i].Lines = append(out.Fixed[i].Lines, l)
 	}
 	stage := stageOf[kind]
 	if stage == "" {
