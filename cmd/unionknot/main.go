@@ -31,6 +31,16 @@ type settings struct {
 	CopiesKept    int    `env:"UNIONKNOT_COPIES_KEPT" envDefault:"14"` // how many
 }
 
+// readSettings reads them. A default stands for what is not set; where metrics are set to
+// nothing, or to none, there are none.
+func readSettings() (settings, error) {
+	s, err := env.ParseAs[settings]()
+	if at, set := os.LookupEnv("UNIONKNOT_METRICS"); set && (at == "" || at == "none") {
+		s.Metrics = ""
+	}
+	return s, err
+}
+
 func (s settings) open(ctx context.Context) (*store.DB, error) {
 	if s.DB == "" {
 		return nil, fmt.Errorf("UNIONKNOT_DB is not set: give the database's address, or use make demo or make run, which start one")
@@ -121,7 +131,7 @@ func (s settings) logger() *slog.Logger {
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	s, err := env.ParseAs[settings]()
+	s, err := readSettings()
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "unionknot:", err)
 		os.Exit(2)

@@ -85,3 +85,16 @@ func TestProxiesAreAddressesOrNetworks(t *testing.T) {
 	_, err = settings{Proxies: "the proxy"}.proxies()
 	assert.ErrorContains(t, err, "is no address and no network")
 }
+
+func TestNoMetricsAreNone(t *testing.T) {
+	for set, want := range map[string]string{"": "", "none": "", "127.0.0.1:1": "127.0.0.1:1"} {
+		t.Setenv("UNIONKNOT_METRICS", set)
+		s, err := readSettings()
+		require.NoError(t, err)
+		assert.Equal(t, want, s.Metrics)
+	}
+	require.NoError(t, os.Unsetenv("UNIONKNOT_METRICS"))
+	s, err := readSettings()
+	require.NoError(t, err)
+	assert.Equal(t, "127.0.0.1:9464", s.Metrics)
+}

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -233,11 +234,23 @@ func (c *Cells) Int(column string) int {
 	if s == "" {
 		return 0
 	}
-	n, err := strconv.Atoi(strings.ReplaceAll(s, " ", ""))
+	n, err := ParseWhole(s)
 	if err != nil {
 		c.Spoil(column, "%q is not a whole number.", shortened(s, cellShown))
 	}
 	return n
+}
+
+// thousands is a whole number whose thousands are set apart.
+var thousands = regexp.MustCompile(`^-?\d{1,3}(?:[, '\x{a0}\x{202f}]\d{3})+$`)
+
+// ParseWhole reads a whole number, whose thousands may be set apart by a comma, a blank or
+// an apostrophe, but not by a point: 1.000 is one to some and a thousand to others.
+func ParseWhole(s string) (int, error) {
+	if thousands.MatchString(s) {
+		s = strings.NewReplacer(",", "", " ", "", "'", "", "\u00a0", "", "\u202f", "").Replace(s)
+	}
+	return strconv.Atoi(s)
 }
 
 // measure finds a column of the same measure in another unit: inches for

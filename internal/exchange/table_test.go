@@ -90,3 +90,15 @@ func FuzzReadCSV(f *testing.F) {
 		}
 	})
 }
+
+func TestThousandsMayBeSetApart(t *testing.T) {
+	for in, want := range map[string]int{"1000": 1000, "1,000": 1000, "12 345": 12345, "1'000'000": 1_000_000, "-2,500": -2500, "0": 0} {
+		n, err := exchange.ParseWhole(in)
+		require.NoError(t, err, in)
+		assert.Equal(t, want, n, in)
+	}
+	for _, in := range []string{"1.000", "1,00", "1,0000", ",100", "1,000.5", "x", ""} {
+		_, err := exchange.ParseWhole(in)
+		assert.Error(t, err, in)
+	}
+}

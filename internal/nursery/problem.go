@@ -67,6 +67,9 @@ var codePattern = regexp.MustCompile(`^[A-Z0-9][A-Z0-9.-]{0,23}$`)
 // CleanCode reads a code as it was typed or scanned.
 func CleanCode(s string) string { return strings.ToUpper(strings.TrimSpace(s)) }
 
+// CleanGenus reads a genus however its letters were typed: its key is in small ones.
+func CleanGenus(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
+
 // CheckCode notes a code that cannot be one.
 func CheckCode(ps *Problems, field, code string) {
 	if !codePattern.MatchString(code) {

@@ -231,6 +231,15 @@ func packages(root string) ([]part, error) {
 		}
 		out = append(out, p)
 	}
+	text, err := os.ReadFile(filepath.Join(root, "packaging", "licences", "droid-sans-fallback.txt"))
+	if err != nil {
+		return nil, err
+	}
+	font := part{Name: "Droid Sans Fallback", Version: "6.0.1", URL: "pkg:deb/debian/fonts-droid-fallback@6.0.1r16", Text: string(text)}
+	if err := font.license(); err != nil {
+		return nil, err
+	}
+	out = append(out, font)
 	slices.SortFunc(out, func(a, b part) int { return strings.Compare(a.Name, b.Name) })
 	return out, nil
 }

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"golang.org/x/crypto/argon2"
 
@@ -135,10 +136,10 @@ func (s *Stage) FirstPropagator(ctx context.Context, code, house, name, signIn, 
 }
 
 func checkPerson(ps *nursery.Problems, name, signIn string) {
-	if name == "" || len(name) > 60 {
+	if name == "" || utf8.RuneCountInString(name) > 60 {
 		ps.Add("name", "Give a name of up to 60 letters.")
 	}
-	if signIn == "" || len(signIn) > 60 || strings.ContainsAny(signIn, " \t/") {
+	if signIn == "" || utf8.RuneCountInString(signIn) > 60 || strings.ContainsAny(signIn, " \t/") {
 		ps.Add("sign_in", "Give a sign-in name without spaces, such as maud.")
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/store"
@@ -108,7 +109,7 @@ func (s *Stage) SignIn(ctx context.Context, signIn, password, address string) (n
 	if err != nil && !errors.Is(err, nursery.ErrNotFound) {
 		return nursery.Actor{}, err
 	}
-	if len(name) > 60 { // nobody's: told like any other
+	if utf8.RuneCountInString(name) > 60 { // nobody's: told like any other
 		name = name[:60]
 	}
 	return s.checkSecret(ctx, store.Try{Kind: "password", Who: name, Address: address}, p, p.PasswordHash, password, words.WrongPassword,

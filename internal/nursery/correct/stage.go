@@ -198,7 +198,7 @@ func (v *values) text(key string, most int, needed bool) string {
 }
 
 func (v *values) whole(key string, low, high int) int {
-	n, err := strconv.Atoi(strings.NewReplacer(",", "", " ", "").Replace(v.typed[key]))
+	n, err := exchange.ParseWhole(v.typed[key])
 	if err != nil || n < low || n > high {
 		v.spoil(key, words.WholeBetween(low, high))
 	}

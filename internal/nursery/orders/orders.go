@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
@@ -23,6 +24,7 @@ type NewOrder struct {
 
 func (n *NewOrder) check(genera map[string]bool) nursery.Problems {
 	var ps nursery.Problems
+	n.Genus, n.StockGenus = nursery.CleanGenus(n.Genus), nursery.CleanGenus(n.StockGenus)
 	n.Code, n.Variety, n.StockType = nursery.CleanCode(n.Code), strings.TrimSpace(n.Variety), strings.TrimSpace(n.StockType)
 	n.Buyer = strings.TrimSpace(n.Buyer)
 	if n.StockGenus == "" {
@@ -38,10 +40,10 @@ func (n *NewOrder) check(genera map[string]bool) nursery.Problems {
 	if !genera[n.StockGenus] {
 		ps.Add("stock_genus", "Choose the stock's genus from the list; %q is not in it.", n.StockGenus)
 	}
-	if n.Variety == "" || len(n.Variety) > 60 {
+	if n.Variety == "" || utf8.RuneCountInString(n.Variety) > 60 {
 		ps.Add("variety", "Name the variety, in up to 60 letters.")
 	}
-	if n.StockType == "" || len(n.StockType) > 60 {
+	if n.StockType == "" || utf8.RuneCountInString(n.StockType) > 60 {
 		ps.Add("stock_type", "Name the stock, in up to 60 letters.")
 	}
 	if n.Trees < 1 || n.Trees > 1_000_000 {

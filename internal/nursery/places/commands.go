@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"unionknot/internal/core/tally"
 	"unionknot/internal/core/wood"
@@ -35,7 +36,7 @@ func (s *Stage) AddColdPlace(ctx context.Context, a nursery.Actor, n NewColdPlac
 	}
 	n.Name = strings.Join(strings.Fields(n.Name), " ")
 	var ps nursery.Problems
-	if n.Name == "" || len(n.Name) > 60 {
+	if n.Name == "" || utf8.RuneCountInString(n.Name) > 60 {
 		ps.Add("name", "Name the place as it stands on bundles and lots, such as cold store 1.")
 	}
 	n.Kind = cmp.Or(n.Kind, Store)

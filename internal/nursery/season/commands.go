@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/working"
@@ -40,7 +41,7 @@ func (s *Stage) NoteSeen(ctx context.Context, a nursery.Actor, group string, n N
 	if n.On.Before(s.Today().AddDate(-pastYears, 0, 0)) {
 		ps.Add("on", "That is more than %d years ago.", pastYears)
 	}
-	if len(n.Place) > 60 || len(n.Note) > 400 {
+	if utf8.RuneCountInString(n.Place) > 60 || utf8.RuneCountInString(n.Note) > 400 {
 		ps.Add("place", "Keep the place under 60 letters and the note under 400.")
 	}
 	if n.Soil != "" && n.Soil != season.SoilWet && n.Soil != season.SoilDry {

@@ -60,7 +60,7 @@ func (s *Stage) readLots(ctx context.Context, q store.Q, l *nursery.Loading, t *
 			GradeLow:   c.Number("grade_low_mm"),
 			GradeHigh:  c.Number("grade_high_mm"),
 		}
-		nursery.SpoilAll(c, n.check(genera))
+		nursery.SpoilAll(c, n.check(genera, s.Today()))
 		l.Twice(c, n.Code)
 		err := l.SortRow(c, func() (string, string, error) {
 			h, err := q.LotByCode(ctx, n.Code)

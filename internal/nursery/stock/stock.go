@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/supply"
@@ -29,15 +30,16 @@ type NewLot struct {
 	GradeLow, GradeHigh                                   float64 // mm; both 0 when not graded
 }
 
-func (n *NewLot) check(genera map[string]bool) nursery.Problems {
+func (n *NewLot) check(genera map[string]bool, today time.Time) nursery.Problems {
 	var ps nursery.Problems
+	n.Genus = nursery.CleanGenus(n.Genus)
 	n.Code, n.StockType = nursery.CleanCode(n.Code), strings.TrimSpace(n.StockType)
 	n.Supplier, n.Place, n.Health = strings.TrimSpace(n.Supplier), strings.TrimSpace(n.Place), strings.TrimSpace(n.Health)
 	nursery.CheckCode(&ps, "code", n.Code)
 	if !genera[n.Genus] {
 		ps.Add("genus", "Choose a genus from the list; %q is not in it.", n.Genus)
 	}
-	if n.StockType == "" || len(n.StockType) > 60 {
+	if n.StockType == "" || utf8.RuneCountInString(n.StockType) > 60 {
 		ps.Add("stock_type", "Name the stock, in up to 60 letters.")
 	}
 	if !slices.Contains(Forms, n.Form) {
@@ -46,8 +48,8 @@ func (n *NewLot) check(genera map[string]bool) nursery.Problems {
 	if n.Received < 1 || n.Received > 1_000_000 {
 		ps.Add("received", "Count the stems: a whole number from 1 to 1,000,000.")
 	}
-	if n.ReceivedOn.IsZero() {
-		ps.Add("received_on", "Give the day it came, such as 2027-01-14.")
+	if n.ReceivedOn.IsZero() || n.ReceivedOn.After(today) {
+		ps.Add("received_on", "Give the day it came or was sown, today or before, such as 2027-01-14.")
 	}
 	if n.GradeLow != 0 || n.GradeHigh != 0 {
 		if !(n.GradeLow > 0 && n.GradeHigh > n.GradeLow && n.GradeHigh <= 150) {
@@ -65,7 +67,8 @@ func (s *Stage) Genera(ctx context.Context) ([]store.Genus, error) { return s.DB
 
 // AddLot takes a lot in.
 func (s *Stage) AddLot(ctx context.Context, a nursery.Actor, n NewLot) error {
-	return s.AddTyped(ctx, a, "Lot", n.Code, n.check, func(ctx context.Context, q store.Q) error { return s.addLot(ctx, q, a, n) })
+	check := func(genera map[string]bool) nursery.Problems { return n.check(genera, s.Today()) }
+	return s.AddTyped(ctx, a, "Lot", n.Code, check, func(ctx context.Context, q store.Q) error { return s.addLot(ctx, q, a, n) })
 }
 
 func (s *Stage) addLot(ctx context.Context, q store.Q, a nursery.Actor, n NewLot) error {

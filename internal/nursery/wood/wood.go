@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/tally"
@@ -27,13 +28,14 @@ type NewPlant struct {
 
 func (n *NewPlant) check(genera map[string]bool) nursery.Problems {
 	var ps nursery.Problems
+	n.Genus = nursery.CleanGenus(n.Genus)
 	n.Code, n.Variety, n.Place = nursery.CleanCode(n.Code), strings.TrimSpace(n.Variety), strings.TrimSpace(n.Place)
 	n.SeenTrueBy, n.Health, n.Licence = strings.TrimSpace(n.SeenTrueBy), strings.TrimSpace(n.Health), strings.TrimSpace(n.Licence)
 	nursery.CheckCode(&ps, "code", n.Code)
 	if !genera[n.Genus] {
 		ps.Add("genus", "Choose a genus from the list; %q is not in it.", n.Genus)
 	}
-	if n.Variety == "" || len(n.Variety) > 60 {
+	if n.Variety == "" || utf8.RuneCountInString(n.Variety) > 60 {
 		ps.Add("variety", "Name the variety, in up to 60 letters.")
 	}
 	if n.PlantedYear != 0 && (n.PlantedYear < 1800 || n.PlantedYear > 2200) {

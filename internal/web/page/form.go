@@ -127,7 +127,7 @@ func (t *Typed) Int(name string) int {
 	if s == "" {
 		return 0
 	}
-	n, err := strconv.Atoi(s)
+	n, err := exchange.ParseWhole(s)
 	if err != nil {
 		t.spoil(name, "Type a whole number.")
 	}

@@ -6,6 +6,7 @@ import (
 	"html/template"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -42,7 +43,7 @@ func (s stock) caliperData(r *http.Request) (caliperPage, error) {
 	}
 	p.Low, p.High = expected(lp)
 	mean, sd := (p.Low+p.High)/2, (p.High-p.Low)/8
-	if p.High == 0 {
+	if p.High == freshHigh {
 		mean, sd = 8, 1
 	}
 	for _, mm := range (standin.TypingCaliper{MeanMM: mean, SDMM: sd, Seed: uint64(len(lp.Readings))}).Type(10) {
@@ -52,7 +53,8 @@ func (s stock) caliperData(r *http.Request) (caliperPage, error) {
 }
 
 // expected is where a lot's readings should lie: its grade and a third to
-// either side, or four spreads around what was measured. Both 0: anywhere.
+// either side, or four spreads around what was measured; of a lot of which nothing is
+// known, what stems have that are worked.
 func expected(lp stockstage.LotPage) (low, high float64) {
 	if n := float64(len(lp.Sample)); n >= 8 {
 		m, v := 0.0, 0.0
@@ -68,8 +70,14 @@ func expected(lp stockstage.LotPage) (low, high float64) {
 	if lp.Lot.GradeLow != nil {
 		return math.Round(*lp.Lot.GradeLow*6.7) / 10, math.Round(*lp.Lot.GradeHigh*13.3) / 10
 	}
-	return 0, 0
+	if n := len(lp.Sample); n > 0 { // a few were measured: half to double
+		return math.Round(slices.Min(lp.Sample)*5) / 10, math.Round(slices.Max(lp.Sample)*20) / 10
+	}
+	return freshLow, freshHigh
 }
+
+// Stems of a lot of which nothing is known lie between these, in mm: others are asked about.
+const freshLow, freshHigh = 3.0, 40.0
 
 func (s stock) caliper(w http.ResponseWriter, r *http.Request) error {
 	p, err := s.caliperData(r)
