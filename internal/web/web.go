@@ -309,6 +309,14 @@ func (s *Server) handedIn(r *http.Request, by string) (*http.Request, error) {
 
 func (s *Server) toDoor(w http.ResponseWriter, r *http.Request) {
 	if r.Method != http.MethodGet || page.IsPart(r) {
+		if s.kit.Sessions.GetInt64(r.Context(), "tablet_by") == 0 {
+			if asked, err := s.kit.AskIn(w, r); err != nil {
+				s.fail(w, r, err)
+				return
+			} else if asked {
+				return
+			}
+		}
 		// What was sent is taken off the line first, within its bound: a proxy that is not
 		// done sending would lose this answer.
 		io.Copy(io.Discard, r.Body)

@@ -21,6 +21,16 @@ func FieldName(key string) string {
 	return key
 }
 
+// IsTyped says that a form's field is one that people type or choose, not one that the page
+// brings along.
+func IsTyped(field string) bool {
+	switch field {
+	case "once", "seen", "next", "to", "ago":
+		return false
+	}
+	return true
+}
+
 // What is said of putting things right.
 const (
 	NothingCorrected = "Nothing is changed: put right what is wrong, then keep it."

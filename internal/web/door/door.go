@@ -27,6 +27,7 @@ type door struct {
 // Routes are the door's addresses.
 func Routes(k *page.Kit) []page.Route {
 	d := door{k, page.Views(files)}
+	k.AskIn = d.askIn
 	return []page.Route{
 		{Method: "GET", Path: "/", Who: page.Anybody, Do: d.start},
 		{Method: "GET", Path: "/first", Who: page.Anybody, Do: d.first},
@@ -124,7 +125,7 @@ func (d door) signIn(w http.ResponseWriter, r *http.Request) error {
 	if empty {
 		return page.Go(w, r, "/first")
 	}
-	return d.Show(w, r, d.views["signin"], page.Frame{Title: "Sign in", Bare: true, Form: page.NewForm("next", r.URL.Query().Get("next"))})
+	return d.showSignIn(w, r, page.NewForm("next", r.URL.Query().Get("next")), http.StatusOK)
 }
 
 // refused puts a wrong or waiting sign-in back on its page.
@@ -154,6 +155,12 @@ func (d door) checkSignIn(w http.ResponseWriter, r *http.Request) error {
 	}
 	if err := d.letIn(r, a); err != nil {
 		return err
+	}
+	if f.Text("sent") != "" {
+		shown, err := d.again(w, r.WithContext(page.WithActor(r.Context(), a)), f.Values.Get("to"), f.Values.Get("sent"))
+		if shown || err != nil {
+			return err
+		}
 	}
 	next := f.Text("next")
 	if !page.Local(next) {

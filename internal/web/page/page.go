@@ -42,6 +42,9 @@ type Kit struct {
 	// kept of a session's token.
 	ForgetSessions func()
 	Token          func(string) string
+	// AskIn asks whoever sent a form without a session to sign in and keeps the form
+	// meanwhile; false: there is nothing to keep. The door gives it.
+	AskIn func(http.ResponseWriter, *http.Request) (bool, error)
 }
 
 // Address is from where a request comes: the peer's, an IPv6 one by its /64.
