@@ -172,36 +172,49 @@ const (
 // Write writes a table: the column names, then each row that rows gives. Text
 // that a spreadsheet would take for a formula is made plain text.
 func Write(w io.Writer, f Format, names []string, rows func(add func(cells ...any) error) error) error {
-	if f == XLSX {
-		return writeXLSX(w, names, rows)
-	}
-	return writeCSV(w, names, rows)
+	return WriteRows(w, f, func(head func([]string) error, add func(...any) error) error {
+		if err := head(names); err != nil {
+			return err
+		}
+		return rows(add)
+	})
 }
 
-func writeXLSX(w io.Writer, names []string, rows func(add func(cells ...any) error) error) error {
+// WriteRows writes a table whose column names are known only once its rows are: rows gives
+// the names first.
+func WriteRows(w io.Writer, f Format, rows func(head func(names []string) error, add func(cells ...any) error) error) error {
+	all := func(put func(cells []any) error) error {
+		head := func(names []string) error {
+			cells := make([]any, len(names))
+			for i, n := range names {
+				cells[i] = n
+			}
+			return put(cells)
+		}
+		return rows(head, func(cells ...any) error { return put(cells) })
+	}
+	if f == XLSX {
+		return writeXLSX(w, all)
+	}
+	return writeCSV(w, all)
+}
+
+func writeXLSX(w io.Writer, rows func(put func(cells []any) error) error) error {
 	f := excelize.NewFile()
 	defer f.Close()
 	sw, err := f.NewStreamWriter("Sheet1")
 	if err != nil {
 		return err
 	}
-	head := make([]any, len(names))
-	for i, n := range names {
-		head[i] = n
-	}
 	line := 1
-	put := func(cells []any) error {
+	if err := rows(func(cells []any) error {
 		at, err := excelize.CoordinatesToCellName(1, line)
 		if err != nil {
 			return err
 		}
 		line++
 		return sw.SetRow(at, cells)
-	}
-	if err := put(head); err != nil {
-		return err
-	}
-	if err := rows(func(cells ...any) error { return put(cells) }); err != nil {
+	}); err != nil {
 		return err
 	}
 	if err := sw.Flush(); err != nil {

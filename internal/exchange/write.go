@@ -10,9 +10,9 @@ import (
 
 // writeCSV writes text in quotes throughout, so that no program takes a part of it for
 // anything else; figures stand bare.
-func writeCSV(w io.Writer, names []string, rows func(add func(cells ...any) error) error) error {
+func writeCSV(w io.Writer, rows func(put func(cells []any) error) error) error {
 	b := bufio.NewWriter(w)
-	line := func(cells []any) error {
+	if err := rows(func(cells []any) error {
 		for i, x := range cells {
 			if i > 0 {
 				b.WriteByte(',')
@@ -28,15 +28,7 @@ func writeCSV(w io.Writer, names []string, rows func(add func(cells ...any) erro
 		}
 		_, err := b.WriteString("\r\n") // an error of the lines before comes up here
 		return err
-	}
-	head := make([]any, len(names))
-	for i, n := range names {
-		head[i] = n
-	}
-	if err := line(head); err != nil {
-		return err
-	}
-	if err := rows(func(cells ...any) error { return line(cells) }); err != nil {
+	}); err != nil {
 		return err
 	}
 	return b.Flush()

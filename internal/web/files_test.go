@@ -52,7 +52,7 @@ func TestListsGoOutAsFilesAndComeBack(t *testing.T) {
 			a.Body.Close()
 			require.NoError(t, err)
 			require.Equal(t, http.StatusOK, a.StatusCode, kind)
-			assert.Equal(t, "attachment; filename="+kind+"-2027-02-23."+format, a.Header.Get("Content-Disposition"))
+			assert.Equal(t, `attachment; filename="`+kind+"-2027-02-23."+format+`"`, a.Header.Get("Content-Disposition"))
 			table, err := exchange.Read(body)
 			require.NoError(t, err, kind)
 			assert.NotEmpty(t, table.Rows)
@@ -71,7 +71,7 @@ func TestListsGoOutAsFilesAndComeBack(t *testing.T) {
 			assert.NotContains(t, page, "Line", "%s as %s comes back without a bad row", kind, format)
 		}
 	}
-	for _, path := range []string{"/export/people.csv", "/export/lots.pdf", "/export/lots"} {
+	for _, path := range []string{"/export/secrets.csv", "/export/lots.pdf", "/export/lots"} {
 		status, _, _ := h.ask(t, maud, http.MethodGet, path)
 		assert.Equal(t, http.StatusNotFound, status, path)
 	}

@@ -86,6 +86,12 @@ const NoPicture = "That is no JPEG or PNG picture that can be shown. Save it as 
 // FileGone says that of a file only its name is left.
 const FileGone = "This file is not kept any more: it was dropped, or loaded some months ago. Choose it anew to look at it."
 
+// SpanTurned and SheetFull say what is wrong with what is to be taken away.
+const (
+	SpanTurned = "The last day lies before the first."
+	SheetFull  = "That is more than a spreadsheet holds (1,048,575 rows). Choose fewer days, or take it as CSV."
+)
+
 // TextTooLong says that a text is longer than is kept.
 const TextTooLong = "One of the texts has over 2,000 letters, which is more than is kept. Shorten it: nothing was kept so far."
 

@@ -3,7 +3,9 @@ package house
 import (
 	"bytes"
 	"fmt"
+	"io"
 	"net/http"
+	"os"
 	"strconv"
 	"time"
 
@@ -14,6 +16,7 @@ import (
 	"unionknot/internal/standin"
 	"unionknot/internal/store"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 type devicesPage struct {
@@ -133,21 +136,62 @@ func (h house) printed(w http.ResponseWriter, r *http.Request) error {
 // export writes a list as a file.
 func (h house) export(w http.ResponseWriter, r *http.Request) error {
 	kind, format := chi.URLParam(r, "kind"), exchange.Format(chi.URLParam(r, "format"))
-	if _, ok := nursery.KindOf(kind); !ok || format != exchange.CSV && format != exchange.XLSX {
+	if format != exchange.CSV && format != exchange.XLSX {
 		return nursery.ErrNotFound
+	}
+	if _, ok := nursery.KindOf(kind); !ok {
+		return h.history(w, r, kind, format)
 	}
 	// Whole before any of it goes out: half a list must not look like a list.
 	var b bytes.Buffer
 	if err := h.Nursery.Export(r.Context(), page.Actor(r), kind, format, &b); err != nil {
 		return err
 	}
+	_, err := b.WriteTo(h.listFile(w, kind, format))
+	return err
+}
+
+// listFile is an answer that is a list, under a name with its day.
+func (h house) listFile(w http.ResponseWriter, kind string, format exchange.Format) io.Writer {
 	types := map[exchange.Format]string{
 		exchange.CSV:  "text/csv; charset=utf-8",
 		exchange.XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 	}
-	w.Header().Set("Content-Type", types[format])
-	w.Header().
-		Set("Content-Disposition", fmt.Sprintf("attachment; filename=%s-%s.%s", kind, h.Nursery.Today().Format(time.DateOnly), format))
-	_, err := b.WriteTo(w)
+	return &page.Attached{To: w, Kind: types[format], Name: fmt.Sprintf("%s-%s.%s", kind, h.Nursery.Today().Format(time.DateOnly), format)}
+}
+
+// history writes a list that is not loaded, from a day to another.
+func (h house) history(w http.ResponseWriter, r *http.Request, kind string, format exchange.Format) error {
+	day := func(name string) (t time.Time, err error) {
+		if s := r.URL.Query().Get(name); s != "" {
+			if t, err = exchange.ParseDate(s); err != nil {
+				return t, nursery.Problem{Field: name, Says: words.Capital(err.Error()) + "."}
+			}
+			t = time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, time.Local)
+		}
+		return t, nil
+	}
+	from, err := day("from")
+	if err != nil {
+		return err
+	}
+	to, err := day("to")
+	if err != nil {
+		return err
+	}
+	// Whole before any of it goes out, beside the memory: it may be of many years.
+	f, err := os.CreateTemp("", "unionknot-list-")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(f.Name())
+	defer f.Close()
+	if err := h.Nursery.ExportHistory(r.Context(), page.Actor(r), kind, from, to, format, f); err != nil {
+		return err
+	}
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return err
+	}
+	_, err = io.Copy(h.listFile(w, kind, format), f)
 	return err
 }

@@ -18,6 +18,7 @@ import (
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/access"
+	filesstage "unionknot/internal/nursery/files"
 	housestage "unionknot/internal/nursery/house"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
@@ -73,6 +74,7 @@ type housePage struct {
 	Ways      []wayLine
 	Roles     []string
 	ChancePct int
+	Histories []filesstage.HistoryKind
 	Kinds     []nursery.LoadKind
 	Worth     []worthRow
 }
@@ -105,7 +107,7 @@ func (h house) showHouse(w http.ResponseWriter, r *http.Request, f page.Form, st
 		return err
 	}
 	p := housePage{HousePage: hp, Roles: []string{string(nursery.BenchHand), string(nursery.Propagator), string(nursery.Looker)},
-		ChancePct: int(hp.House.Chance*100 + 0.5), Kinds: nursery.LoadKinds, Worth: worthRows(outlook.WorthOf(hp.House))}
+		ChancePct: int(hp.House.Chance*100 + 0.5), Kinds: nursery.LoadKinds, Histories: filesstage.HistoryKinds, Worth: worthRows(outlook.WorthOf(hp.House))}
 	for _, x := range hp.Ways {
 		p.Ways = append(p.Ways, wayLine{x, housestage.Options(x), words.WayChanges(ways.Key(x.Key))})
 	}
