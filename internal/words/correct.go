@@ -21,6 +21,19 @@ func FieldName(key string) string {
 	return key
 }
 
+// SortName is what people read for a sort of the orders.
+func SortName(sort string) string {
+	switch sort {
+	case "day":
+		return "by the day wanted"
+	case "togo":
+		return "most to go first"
+	case "variety":
+		return "by variety"
+	}
+	return "as they draw on what there is"
+}
+
 // IsTyped says that a form's field is one that people type or choose, not one that the page
 // brings along.
 func IsTyped(field string) bool {

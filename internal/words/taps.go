@@ -86,6 +86,16 @@ const NoPicture = "That is no JPEG or PNG picture that can be shown. Save it as 
 // FileGone says that of a file only its name is left.
 const FileGone = "This file is not kept any more: it was dropped, or loaded some months ago. Choose it anew to look at it."
 
+// listNames are what people read for lists that can be taken away.
+var listNames = map[string]string{
+	"tags": "Tags", "taps": "Taps", "counts": "Counts of takes, corrected ones too", "steps": "Steps done",
+	"trees": "Trees lost, sold and planted", "looks": "Looks at stores, wood and stock", "stock-ledger": "Ledger of stems",
+	"wood-ledger": "Ledger of wood", "people": "People and what they know", "hours": "Hours at the bench", "changes": "Record of changes",
+}
+
+// ListName is what people read for a list.
+func ListName(key string) string { return listNames[key] }
+
 // SpanTurned and SheetFull say what is wrong with what is to be taken away.
 const (
 	SpanTurned = "The last day lies before the first."

@@ -49,17 +49,13 @@ func (s *Stage) Export(ctx context.Context, a nursery.Actor, kind string, f exch
 
 // HistoryKind is a list that can be taken away and is not loaded.
 type HistoryKind struct {
-	Key, Name string
-	Boss      bool // for the propagator alone
+	Key  string
+	Boss bool // for the propagator alone
 }
 
 // HistoryKinds are all of them, in the order of work.
-var HistoryKinds = []HistoryKind{
-	{"tags", "tags", false}, {"taps", "taps", false}, {"counts", "counts of takes, corrected ones too", false},
-	{"steps", "steps done", false}, {"trees", "trees lost, sold and planted", false}, {"looks", "looks at stores, wood and stock", false},
-	{"stock-ledger", "ledger of stems", false}, {"wood-ledger", "ledger of wood", false},
-	{"people", "people and what they know", true}, {"hours", "hours at the bench", true}, {"changes", "record of changes", true},
-}
+var HistoryKinds = []HistoryKind{{Key: "tags"}, {Key: "taps"}, {Key: "counts"}, {Key: "steps"}, {Key: "trees"}, {Key: "looks"},
+	{Key: "stock-ledger"}, {Key: "wood-ledger"}, {"people", true}, {"hours", true}, {"changes", true}}
 
 // mostSheet is how many rows a spreadsheet holds beside its names.
 const mostSheet = 1_048_575

@@ -38,7 +38,10 @@ func Routes(k *page.Kit) []page.Route {
 }
 
 type listPage struct {
-	Lines             []outlook.OrderLine
+	Lines             []outlook.OrderLine // those that are shown
+	All               int                 // open orders
+	Sieve             ordersstage.Sieve
+	Sorts             []ordersstage.Sort
 	WhatIf            outlook.WhatIf
 	Trees, Grafts     int
 	ToGo, Lacking     int // grafts, and orders that lack something
@@ -65,6 +68,10 @@ func (o orders) showList(w http.ResponseWriter, r *http.Request, f page.Form, st
 	if p.Lines, err = o.Nursery.OrdersIf(r.Context(), &p.WhatIf); err != nil {
 		return err
 	}
+	q := r.URL.Query()
+	p.Sieve = ordersstage.Sieve{Find: q.Get("find"), Lacking: q.Get("lacking") != "", Sort: ordersstage.Sort(q.Get("sort"))}
+	p.All, p.Sorts = len(p.Lines), ordersstage.Sorts
+	p.Lines = p.Sieve.Sift(p.Lines)
 	for _, l := range p.Lines {
 		p.Trees, p.Grafts, p.ToGo = p.Trees+l.Order.Trees, p.Grafts+l.Need.Grafts, p.ToGo+l.ToGo
 		if len(l.Means.Lacking()) > 0 {

@@ -15,6 +15,7 @@ import (
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery/match"
+	"unionknot/internal/nursery/orders"
 	seasonstage "unionknot/internal/nursery/season"
 	"unionknot/internal/outlook"
 	"unionknot/internal/web/draw"
@@ -59,6 +60,8 @@ var funcs = template.FuncMap{
 	"moved":      words.Moved,
 	"stands":     words.OrderStands,
 	"fieldname":  words.FieldName,
+	"listname":   words.ListName,
+	"ordersort":  func(s orders.Sort) string { return words.SortName(string(s)) },
 	"standsnow":  words.StandsNow,
 	"standing":   words.Standing,
 	"bound":      words.Bound,
