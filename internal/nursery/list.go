@@ -18,6 +18,12 @@ type List struct {
 	Rows func(ctx context.Context, q store.Q, row func(...any) error) error
 }
 
+// Sieve is which rows of a list are shown, and Sifted how many pass.
+type (
+	Sieve  = store.Sieve
+	Sifted = store.Sifted
+)
+
 // OrEmpty gives what p points to, or "", for a file's cell.
 func OrEmpty[T any](p *T) any {
 	if p == nil {

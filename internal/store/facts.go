@@ -94,15 +94,12 @@ func (q Q) FreeLots(ctx context.Context) (ls []LotPile, err error) {
 	return ls, err
 }
 
-// LotPiles lists lots, newest first; after is the id to go on from, or 0.
-func (q Q) LotPiles(ctx context.Context, after int64, limit int) (ls []LotPile, err error) {
-	err = q.all(
-		ctx,
-		&ls,
-		lotPileSelect+lotSelect+`where $1 = 0 or l.id < $1 order by l.id desc limit $2) x order by x.id desc`,
-		after,
-		limit,
-	)
+// LotPiles lists the lots that pass a sieve, newest first; after is the id to go on from,
+// or 0.
+func (q Q) LotPiles(ctx context.Context, s Sieve, after int64, limit int) (ls []LotPile, err error) {
+	err = q.all(ctx, &ls, lotPileSelect+lotSelect+`where ($1 = 0 or l.id < $1) and`+found("$3", lotNames)+`
+		and (not $4 or exists (select 1 from stock_balance b where b.lot_id = l.id and b.account = 'free' and b.n > 0))
+		order by l.id desc limit $2) x order by x.id desc`, after, limit, s.words(), s.Left)
 	return ls, err
 }
 
@@ -150,15 +147,12 @@ func (q Q) LiveBundles(ctx context.Context) (bs []BundlePile, err error) {
 	return bs, err
 }
 
-// BundlePiles lists bundles, newest first; after is the id to go on from, or 0.
-func (q Q) BundlePiles(ctx context.Context, after int64, limit int) (bs []BundlePile, err error) {
-	err = q.all(
-		ctx,
-		&bs,
-		bundlePileSelect+bundleSelect+`where $1 = 0 or b.id < $1 order by b.id desc limit $2) x order by x.id desc`,
-		after,
-		limit,
-	)
+// BundlePiles lists the bundles that pass a sieve, newest first; after is the id to go on
+// from, or 0.
+func (q Q) BundlePiles(ctx context.Context, s Sieve, after int64, limit int) (bs []BundlePile, err error) {
+	err = q.all(ctx, &bs, bundlePileSelect+bundleSelect+`where ($1 = 0 or b.id < $1) and`+found("$3", bundleNames)+`
+		and (not $4 or exists (select 1 from wood_balance w where w.bundle_id = b.id and w.account = 'free' and w.n > 0))
+		order by b.id desc limit $2) x order by x.id desc`, after, limit, s.words(), s.Left)
 	return bs, err
 }
 

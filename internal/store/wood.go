@@ -50,9 +50,9 @@ type Plant struct {
 
 const plantSelect = `select m.*, v.name as variety, v.genus from mother_plant m join variety v on v.id = m.variety_id `
 
-// Plants lists mother plants from a code on.
-func (q Q) Plants(ctx context.Context, after string, limit int) (ps []Plant, err error) {
-	err = q.all(ctx, &ps, plantSelect+`where m.code > $1 order by m.code limit $2`, after, limit)
+// Plants lists the mother plants that pass a sieve's words, from a code on.
+func (q Q) Plants(ctx context.Context, s Sieve, after string, limit int) (ps []Plant, err error) {
+	err = q.all(ctx, &ps, plantSelect+`where m.code > $1 and`+found("$3", plantNames)+` order by m.code limit $2`, after, limit, s.words())
 	return ps, err
 }
 

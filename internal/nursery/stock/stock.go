@@ -304,9 +304,9 @@ func (s *Stage) Lot(ctx context.Context, code string, atLeast float64) (LotPage,
 }
 
 // Lots lists lots, newest first, from after on.
-func (s *Stage) Lots(ctx context.Context, after int64) ([]outlook.LotLine, error) {
+func (s *Stage) Lots(ctx context.Context, sieve nursery.Sieve, after int64) ([]outlook.LotLine, error) {
 	q := s.DB.Q()
-	ls, err := q.LotPiles(ctx, after, nursery.PageSize)
+	ls, err := q.LotPiles(ctx, sieve, after, nursery.PageSize)
 	if err != nil {
 		return nil, err
 	}
@@ -315,6 +315,11 @@ func (s *Stage) Lots(ctx context.Context, after int64) ([]outlook.LotLine, error
 		out[i] = outlook.LotLine{Lot: l.Lot, Diameters: outlook.LotDiameters(l)}
 	}
 	return out, nil
+}
+
+// SiftedLots counts the lots that pass a sieve, and their free stems.
+func (s *Stage) SiftedLots(ctx context.Context, sieve nursery.Sieve) (nursery.Sifted, error) {
+	return s.DB.Q().SiftedLots(ctx, sieve)
 }
 
 // SettleStock moves stems of a lot by hand, with a reason: lost, found again,

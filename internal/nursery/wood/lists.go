@@ -23,7 +23,7 @@ func (s *Stage) WoodLists() []nursery.List {
 func (s *Stage) plantRows(ctx context.Context, q store.Q, row func(...any) error) error {
 	after := ""
 	for {
-		ps, err := q.Plants(ctx, after, 500)
+		ps, err := q.Plants(ctx, store.Sieve{}, after, 500)
 		if err != nil || len(ps) == 0 {
 			return err
 		}

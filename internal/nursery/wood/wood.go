@@ -321,14 +321,14 @@ type WoodPage struct {
 }
 
 // Wood gathers mother plants and bundles; the two lists page on their own.
-func (s *Stage) Wood(ctx context.Context, plantsAfter string, bundlesAfter int64) (WoodPage, error) {
+func (s *Stage) Wood(ctx context.Context, sieve nursery.Sieve, plantsAfter string, bundlesAfter int64) (WoodPage, error) {
 	q := s.DB.Q()
 	var p WoodPage
 	var err error
-	if p.Plants, err = q.Plants(ctx, plantsAfter, nursery.PageSize); err != nil {
+	if p.Plants, err = q.Plants(ctx, sieve, plantsAfter, nursery.PageSize); err != nil {
 		return p, err
 	}
-	bs, err := q.BundlePiles(ctx, bundlesAfter, nursery.PageSize)
+	bs, err := q.BundlePiles(ctx, sieve, bundlesAfter, nursery.PageSize)
 	if err != nil {
 		return p, err
 	}
@@ -350,6 +350,11 @@ func (s *Stage) Wood(ctx context.Context, plantsAfter string, bundlesAfter int64
 		p.Bundles = append(p.Bundles, l)
 	}
 	return p, nil
+}
+
+// SiftedBundles counts the bundles that pass a sieve, and their free pieces.
+func (s *Stage) SiftedBundles(ctx context.Context, sieve nursery.Sieve) (nursery.Sifted, error) {
+	return s.DB.Q().SiftedBundles(ctx, sieve)
 }
 
 // PlantPage is what a mother plant's page shows.

@@ -40,7 +40,7 @@ func (h house) showDevices(w http.ResponseWriter, r *http.Request, f page.Form, 
 	if p.Printed, err = h.Nursery.Printed(r.Context()); err != nil {
 		return err
 	}
-	lots, err := h.Nursery.Lots(r.Context(), 0)
+	lots, err := h.Nursery.Lots(r.Context(), nursery.Sieve{}, 0)
 	if err != nil {
 		return err
 	}

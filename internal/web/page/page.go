@@ -245,6 +245,30 @@ func (k *Kit) Part(w http.ResponseWriter, v View, name string, data any) error {
 	return nil
 }
 
+// SieveOf reads which rows of a list are asked for.
+func SieveOf(r *http.Request) nursery.Sieve {
+	return nursery.Sieve{Find: strings.TrimSpace(r.URL.Query().Get("find")), Left: r.URL.Query().Get("left") != ""}
+}
+
+// Sift is what a list's sieve shows: what is asked for, and how much passes.
+type Sift struct {
+	nursery.Sieve
+	nursery.Sifted
+	Path, What, Left string // where the list stands, what passes, what is left of it
+}
+
+// More is the address of a list's next page, with what was asked for.
+func (s Sift) More(key string, after any) template.URL {
+	q := url.Values{key: {fmt.Sprint(after)}}
+	if s.Find != "" {
+		q.Set("find", s.Find)
+	}
+	if s.Sieve.Left {
+		q.Set("left", "yes")
+	}
+	return template.URL(s.Path + "?" + q.Encode())
+}
+
 // IsPart says whether htmx asks for a piece of the page only; on going back it
 // asks for the whole.
 func IsPart(r *http.Request) bool {

@@ -60,6 +60,7 @@ type lotLine struct {
 
 type listPage struct {
 	Lines         []lotLine
+	Sift          page.Sift
 	More          int64
 	Genera        []store.Genus
 	Stocks        []string
@@ -74,9 +75,15 @@ func (s stock) list(w http.ResponseWriter, r *http.Request) error {
 
 func (s stock) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
 	p := listPage{Forms: stockstage.Forms, Open: status != http.StatusOK}
-	lines, err := s.Nursery.Lots(r.Context(), page.QueryInt(r, "after"))
+	p.Sift = page.Sift{Sieve: page.SieveOf(r), Path: "/stock", What: "lots", Left: "stems"}
+	lines, err := s.Nursery.Lots(r.Context(), p.Sift.Sieve, page.QueryInt(r, "after"))
 	if err != nil {
 		return err
+	}
+	if !p.Sift.All() {
+		if p.Sift.Sifted, err = s.Nursery.SiftedLots(r.Context(), p.Sift.Sieve); err != nil {
+			return err
+		}
 	}
 	for _, l := range lines {
 		p.Lines = append(p.Lines, lotLine{l, draw.Spark(l.Diameters, "stock")})

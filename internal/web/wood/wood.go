@@ -73,6 +73,7 @@ type listPage struct {
 	Parts         []string
 	Plants        []store.Plant
 	Bundles       []bundleLine
+	Sift          page.Sift // of the bundles; the plants follow its words
 	MorePlants    string
 	MoreBundles   int64
 	Genera        []store.Genus
@@ -104,11 +105,18 @@ func (s wood) list(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s wood) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int, which string) error {
-	wp, err := s.Nursery.Wood(r.Context(), r.URL.Query().Get("plants"), page.QueryInt(r, "bundles"))
+	sift := page.Sift{Sieve: page.SieveOf(r), Path: "/wood", What: "bundles", Left: "pieces"}
+	wp, err := s.Nursery.Wood(r.Context(), sift.Sieve, r.URL.Query().Get("plants"), page.QueryInt(r, "bundles"))
 	if err != nil {
 		return err
 	}
+	if !sift.All() {
+		if sift.Sifted, err = s.Nursery.SiftedBundles(r.Context(), sift.Sieve); err != nil {
+			return err
+		}
+	}
 	p := listPage{
+		Sift:       sift,
 		Plants:     wp.Plants,
 		States:     outlook.WoodStates,
 		SentPlant:  which == "plant",
