@@ -217,7 +217,7 @@ func TestTheDoorIsInTheRecord(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, h.NoteTablet(from, h.maud))
 	require.NoError(t, h.Export(from, h.maud, "lots", exchange.CSV, &bytes.Buffer{}))
-	cs, err := h.Changes(ctx, h.maud, 0)
+	cs, err := h.Changes(ctx, h.maud, nursery.Sieve{}, 0)
 	require.NoError(t, err)
 	var did []string
 	for _, c := range cs {

@@ -231,7 +231,7 @@ func TestHouseWaysChangeWhatIsCounted(t *testing.T) {
 	)
 	assert.Greater(t, h.pieces("W-2")["free"], before)
 	assert.Equal(t, before, h.pieces("W-1")["free"], "a bundle keeps the way it was counted by")
-	cs, err := h.Changes(ctx, h.maud, 0)
+	cs, err := h.Changes(ctx, h.maud, nursery.Sieve{}, 0)
 	require.NoError(t, err)
 	found := false
 	for _, c := range cs {

@@ -114,12 +114,15 @@ func (s *Stage) ChangeSettings(ctx context.Context, a nursery.Actor, n Settings)
 }
 
 // Changes lists the record of changes from the newest down.
-func (s *Stage) Changes(ctx context.Context, a nursery.Actor, before int64) ([]store.Change, error) {
+func (s *Stage) Changes(ctx context.Context, a nursery.Actor, sieve nursery.Sieve, before int64) ([]store.Change, error) {
 	if err := a.Must(nursery.Propagator); err != nil {
 		return nil, err
 	}
-	return s.DB.Q().Changes(ctx, before)
+	return s.DB.Q().Changes(ctx, sieve, before, ChangesAPage)
 }
+
+// ChangesAPage is how many lines of the record a page has.
+const ChangesAPage = 50
 
 // SetWorth keeps what things are worth.
 func (s *Stage) SetWorth(ctx context.Context, a nursery.Actor, n outlook.Worth) error {

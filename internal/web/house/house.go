@@ -4,6 +4,7 @@ package house
 
 import (
 	"embed"
+	"html/template"
 	"io"
 	"math"
 	"net/http"
@@ -219,11 +220,21 @@ func (h house) way(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (h house) changes(w http.ResponseWriter, r *http.Request) error {
-	cs, err := h.Nursery.Changes(r.Context(), page.Actor(r), page.QueryInt(r, "before"))
-	if err != nil {
+	p := changesPage{Find: page.SieveOf(r).Find}
+	var err error
+	if p.Changes, err = h.Nursery.Changes(r.Context(), page.Actor(r), page.SieveOf(r), page.QueryInt(r, "before")); err != nil {
 		return err
 	}
-	return h.Show(w, r, h.views["changes"], page.Frame{Title: "Record of changes", Stage: "House", Data: cs})
+	if n := len(p.Changes); n == housestage.ChangesAPage {
+		p.Earlier = page.Sift{Sieve: page.SieveOf(r), Path: "/house/changes"}.More("before", p.Changes[n-1].ID)
+	}
+	return h.Show(w, r, h.views["changes"], page.Frame{Title: "Record of changes", Stage: "House", Data: p})
+}
+
+type changesPage struct {
+	Find    string
+	Changes []store.Change
+	Earlier template.URL // where the page before this one is; "" where there is none
 }
 
 func (h house) read(w http.ResponseWriter, r *http.Request) error {

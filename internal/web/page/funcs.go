@@ -61,6 +61,7 @@ var funcs = template.FuncMap{
 	"stands":     words.OrderStands,
 	"fieldname":  words.FieldName,
 	"listname":   words.ListName,
+	"recorded":   words.Record,
 	"ordersort":  func(s orders.Sort) string { return words.SortName(string(s)) },
 	"standsnow":  words.StandsNow,
 	"standing":   words.Standing,
