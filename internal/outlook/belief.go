@@ -12,6 +12,7 @@ import (
 	"unionknot/internal/core/take"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/working"
+	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
 	"unionknot/internal/words"
 )
@@ -24,6 +25,8 @@ type Belief struct {
 	Prior     sizing.Beta
 	Taken, Of int // own counts
 	tags      int // weighed, of all techniques of the genus
+	// Where the prior's take, its shift for the genus and its weight are from.
+	priorOf, shiftOf, weightOf string
 }
 
 func (b Belief) mean() float64 {
@@ -49,13 +52,13 @@ func (b Belief) Working(genus store.Genus) working.Working {
 			"that what a lot, a bundle or a worker did is not put down to the technique, and outweigh it. The range is the middle 90 " +
 			"% of what the mean over many lots and bundles may be.",
 		Inputs: []working.Input{
-			{Name: "House default", Value: words.Pct(b.Technique.PriorTake) + ", easy pome fruit", Source: working.HouseDefault},
+			{Name: "House default", Value: words.Pct(b.Technique.PriorTake) + ", easy pome fruit", Source: b.priorOf},
 			{
 				Name:   "Shift for " + genus.Name,
 				Value:  fmt.Sprintf("%+.1f on the logit scale, giving %s", genus.LogitShift, words.Pct(b.Prior.Mean())),
-				Source: working.HouseDefault,
+				Source: b.shiftOf,
 			},
-			{Name: "Weight of the default", Value: fmt.Sprintf("%g grafts", b.Technique.PriorWeight), Source: working.HouseDefault},
+			{Name: "Weight of the default", Value: fmt.Sprintf("%g grafts", b.Technique.PriorWeight), Source: b.weightOf},
 			{
 				Name:   "Counted here",
 				Value:  fmt.Sprintf("%d took of %d; %d tags of the genus weighed", b.Taken, b.Of, b.tags),
@@ -75,10 +78,13 @@ func (b Belief) Working(genus store.Genus) working.Working {
 }
 
 // believe gives the expected take of every technique on a genus.
-func believe(ts []technique.Technique, l take.Learned, g store.Genus) map[string]Belief {
+func believe(f *snapshot.Snapshot, ts []technique.Technique, l take.Learned, g store.Genus) map[string]Belief {
 	out := map[string]Belief{}
 	for _, t := range ts {
-		b := Belief{Technique: t, Prior: t.Prior(g.LogitShift), tags: l.Tags}
+		b := Belief{Technique: t, Prior: t.Prior(g.LogitShift), tags: l.Tags,
+			priorOf:  f.SourceOf("technique", t.Key, "prior_take", t.PriorTake*100),
+			shiftOf:  f.SourceOf("genus", g.Key, "logit_shift", g.LogitShift),
+			weightOf: f.SourceOf("technique", t.Key, "prior_weight", t.PriorWeight)}
 		b.Expected = l.Expect(t.Key, b.Prior)
 		b.Take = b.Expected.Long().OneOf(t.Pieces())
 		b.Taken, b.Of = l.Counted(t.Key)

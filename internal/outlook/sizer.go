@@ -233,11 +233,11 @@ func (k *Reckoner) Sizer(ctx context.Context, f *snapshot.Snapshot, genera ...st
 		}
 		r.Learned[g] = l
 		if behind { // not to be kept for the counts of now
-			r.Beliefs[g] = believe(f.Techniques, l, f.Genus(g))
+			r.Beliefs[g] = believe(f, f.Techniques, l, f.Genus(g))
 			continue
 		}
 		r.Beliefs[g], _ = k.beliefs.get(fmt.Sprint(g, " ", mark, " ", f.Stamp.Settings), func() (map[string]Belief, error) {
-			return believe(f.Techniques, l, f.Genus(g)), nil
+			return believe(f, f.Techniques, l, f.Genus(g)), nil
 		})
 	}
 	return r, nil

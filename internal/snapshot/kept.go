@@ -2,7 +2,9 @@ package snapshot
 
 import (
 	"context"
+	"math"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -10,6 +12,7 @@ import (
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/ways"
+	"unionknot/internal/core/working"
 	"unionknot/internal/store"
 )
 
@@ -28,6 +31,17 @@ type Settings struct {
 	Stations   []store.Station
 	pairs      map[[2]string]Pair
 	sections   map[[4]string]Pair
+	shipped    map[[3]string]string // values of the craft's tables, by kind, which, and field
+}
+
+// SourceOf says where a figure of the craft's tables is from: the house default, or
+// entered where the house has another than was shipped.
+func (s *Settings) SourceOf(kind, ref, field string, value float64) string {
+	was, ships := s.shipped[[3]string{kind, ref, field}]
+	if x, err := strconv.ParseFloat(was, 64); ships && err == nil && math.Abs(x-value) < 1e-9 {
+		return working.HouseDefault
+	}
+	return working.Entered
 }
 
 // Pair is how two genera, or two sections, get on.
@@ -69,6 +83,14 @@ func readSettings(ctx context.Context, q store.Q) (*Settings, error) {
 		ps, err := q.SectionPairs(ctx)
 		for _, p := range ps {
 			s.sections[[4]string{p.Scion, p.ScionSection, p.Stock, p.StockSection}] = Pair{p.Verdict, p.Note}
+		}
+		return err
+	})
+	read(func() error {
+		ss, err := q.Shipped(ctx)
+		s.shipped = map[[3]string]string{}
+		for _, x := range ss {
+			s.shipped[[3]string{x.Kind, x.Ref, x.Field}] = x.Value
 		}
 		return err
 	})

@@ -36,6 +36,8 @@ func TestWhatWasTypedIsPutRightByClicks(t *testing.T) {
 	b.axe("a correction")
 
 	b.press("Put right what was typed")
+	b.at("/correct/order/" + order)
+	b.is(`!!document.querySelector('#f-due_on')`)
 	b.eval(`document.querySelector('#f-due_on').value = '2026-01-02'`)
 	b.fill("#f-why", "an old one")
 	b.press("Keep it so")

@@ -10,6 +10,9 @@ var fieldNames = map[string]string{
 	"seen_true_by": "Seen true by", "seen_true_on": "Seen true on", "licence": "Licence", "plant": "Mother plant", "cut_on": "Cut on",
 	"state": "Wood is", "sticks": "Sticks", "length_mm": "Stick's length, mm", "base_mm": "Base, mm", "tip_mm": "Tip, mm",
 	"internode_mm": "Between nodes, mm", "blind_pct": "Blind buds, in 100", "buds_per_piece": "Buds a piece", "part": "Part of the shoot",
+	"rate_per_hour": "Grafts an hour", "prior_take": "Take at first, in 100", "prior_weight": "That weighs as many grafts",
+	"slope": "Lost for being thinner", "ratio_max": "Thickest wood by the stock", "weeks": "Off after, weeks", "logit_shift": "Harder or easier",
+	"usual_way": "Worked mostly by", "cut_note": "What to cut", "verdict": "They get on", "note": "Note",
 	"tie": "Tie", "healing": "Heals in", "name": "Name", "pieces": "Pieces", "called_off": "Called off",
 }
 
@@ -71,6 +74,12 @@ const (
 	LotCorrection    = "What is free, its sizes and every order's means follow at once."
 	WoodCorrection   = "Pieces, keep-by and every order's means follow at once."
 	BatchCorrection  = "When it is untied and looked at follows at once, for tags made already too."
+	TechniqueFollows = "Pace in the days and on cards, the take that orders are sized by, and what a thinner scion costs in the weave follow at once."
+	TieFollows       = "When it comes off follows at once, for tags made already too. Empty: it stays on. Days that the house set itself under Grow on stand above it."
+	GenusFollows     = "The take expected of it, and which season its orders look to, follow at once."
+	PairFollows      = "Orders, Match and the chooser warn by it at once."
+	RatioBelow       = "That is below the thinnest wood that the house works by this technique."
+	BackToDefault    = "It is as it was shipped again."
 	NameCorrection   = "Every order, plant and lot bears it from now on. Tags and labels printed before bear the old one."
 )
 
@@ -80,15 +89,19 @@ const (
 	NamesJoined = "They are one now, everywhere."
 )
 
-// StandsNow says what stands where something else is typed; "" where nothing is.
-func StandsNow(typed, is string) string {
+// StandsNow says what stands where something else is typed, and else what was shipped.
+func StandsNow(typed, is string, ships bool, shipped string) string {
 	switch {
-	case typed == "":
-		return ""
-	case is == "":
+	case typed != "" && is == "":
 		return "empty as it stands now"
+	case typed != "":
+		return "stands now: " + is
+	case ships && shipped == "":
+		return "house default: none"
+	case ships:
+		return "house default: " + shipped
 	}
-	return "stands now: " + is
+	return ""
 }
 
 // UpToLetters says how long a text may be, and whether it must be there.

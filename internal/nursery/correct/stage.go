@@ -30,7 +30,8 @@ type Stage struct {
 func New(k *nursery.Kernel) *Stage {
 	s := &Stage{Kernel: k}
 	s.kinds = map[string]kind{"order": orders{s}, "lot": lots{s}, "plant": plants{s}, "bundle": bundles{s}, "batch": batches{s},
-		"variety": names{s, false}, "stock": names{s, true}}
+		"variety": names{s, false}, "stock": names{s, true},
+		"technique": techniques{s}, "tie": ties{s}, "genus": genera{s}, "pair": pairs{s}}
 	return s
 }
 
@@ -41,6 +42,8 @@ type Field struct {
 	Options []string
 	Value   string // as it stands, as a form has it
 	Fixed   string // why it cannot be put right, and what can; "" where it can
+	Default string // as it was shipped, where Ships
+	Ships   bool
 }
 
 // Thing is what is put right.
@@ -83,6 +86,8 @@ type Correction struct {
 	Why    string
 	Seen   string // the page's, when it was opened
 	Sure   bool   // a day that is over is meant
+	// Default takes every value that has one back to what was shipped.
+	Default bool
 }
 
 // Correctable gathers the page of a thing.
@@ -141,6 +146,9 @@ func (s *Stage) Correct(ctx context.Context, a nursery.Actor, of, ref string, c 
 			v.was[f.Key] = f.Value
 			is, typed := c.Values[f.Key]
 			is = strings.Join(strings.Fields(is), " ")
+			if c.Default && f.Ships {
+				is, typed = f.Default, true
+			}
 			switch {
 			case !typed || is == f.Value:
 				is = f.Value

@@ -4,6 +4,7 @@ package correct
 import (
 	"embed"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 
@@ -29,6 +30,7 @@ func Routes(k *page.Kit) []page.Route {
 	return []page.Route{
 		{Method: "GET", Path: "/correct/{kind}/{ref}", Who: page.Boss, Do: c.show},
 		{Method: "POST", Path: "/correct/{kind}/{ref}", Who: page.Boss, Do: c.keep},
+		{Method: "GET", Path: "/house/tables", Who: page.Boss, Do: c.tables},
 		{Method: "GET", Path: "/house/names", Who: page.Boss, Do: c.names},
 		{Method: "POST", Path: "/house/names/merge", Who: page.Boss, Do: c.merge},
 	}
@@ -47,6 +49,9 @@ func back(kind, ref string) string {
 		return "/wood/bundles/" + ref
 	case "batch":
 		return "/bench/batches/" + ref
+	}
+	if kind == "technique" || kind == "tie" || kind == "genus" || kind == "pair" {
+		return "/house/tables"
 	}
 	return "/house/names"
 }
@@ -75,6 +80,7 @@ type correctPage struct {
 	Fixed   []fixed
 	Back    string
 	AskSure bool
+	Ships   bool // something of it was shipped with another value
 }
 
 func (c correct) show(w http.ResponseWriter, r *http.Request) error {
@@ -90,6 +96,7 @@ func (c correct) page(w http.ResponseWriter, r *http.Request, f page.Form, statu
 	out := correctPage{Page: p, Back: back(kind, p.Ref), AskSure: f.Problems["due_on"] == words.DayOver}
 	for _, x := range p.Fields {
 		l := line{Field: x, Label: words.FieldName(x.Key)}
+		out.Ships = out.Ships || x.Ships && x.Default != x.Value
 		switch typed, ok := f.Values[x.Key]; {
 		case !ok:
 			f.Values.Set(x.Key, x.Value)
@@ -120,7 +127,11 @@ func (c correct) keep(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	kind, ref := chi.URLParam(r, "kind"), chi.URLParam(r, "ref")
-	n := correctstage.Correction{Values: map[string]string{}, Why: f.Text("why"), Seen: f.Text("seen"), Sure: f.Text("sure") != ""}
+	n := correctstage.Correction{Values: map[string]string{}, Why: f.Text("why"), Seen: f.Text("seen"), Sure: f.Text("sure") != "",
+		Default: f.Text("default") != ""}
+	if n.Default && n.Why == "" {
+		n.Why = words.BackToDefault
+	}
 	for k := range f.Values {
 		n.Values[k] = f.Text(k)
 	}
@@ -142,6 +153,17 @@ type namesPage struct{ Tables []nameTable }
 type nameTable struct {
 	Title, Of, Bears string
 	Names            []correctstage.Name
+}
+
+func (c correct) tables(w http.ResponseWriter, r *http.Request) error {
+	if scion, stock := r.URL.Query().Get("scion"), r.URL.Query().Get("stock"); scion != "" && stock != "" {
+		return page.Go(w, r, "/correct/pair/"+url.PathEscape(scion+" on "+stock))
+	}
+	p, err := c.Nursery.Tables(r.Context(), page.Actor(r))
+	if err != nil {
+		return err
+	}
+	return c.Show(w, r, c.views["tables"], page.Frame{Title: "Tables of the craft", Stage: "House", Data: p, Form: page.NewForm()})
 }
 
 func (c correct) names(w http.ResponseWriter, r *http.Request) error {

@@ -62,6 +62,7 @@ var funcs = template.FuncMap{
 	"fieldname":  words.FieldName,
 	"listname":   words.ListName,
 	"recorded":   words.Record,
+	"pathpart":   func(s string) template.URL { return template.URL(url.PathEscape(s)) },
 	"ordersort":  func(s orders.Sort) string { return words.SortName(string(s)) },
 	"standsnow":  words.StandsNow,
 	"standing":   words.Standing,

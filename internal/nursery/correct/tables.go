@@ -1,0 +1,277 @@
+package correct
+
+import (
+	"context"
+	"slices"
+	"strconv"
+	"strings"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/store"
+	"unionknot/internal/words"
+)
+
+// withDefaults puts what was shipped beside what the house has.
+func (s *Stage) withDefaults(ctx context.Context, q store.Q, t Thing) (Thing, error) {
+	ss, err := q.Shipped(ctx)
+	if err != nil {
+		return t, err
+	}
+	for _, x := range ss {
+		for i, f := range t.Fields {
+			if x.Kind == t.Kind && x.Ref == t.Ref && x.Field == f.Key {
+				t.Fields[i].Default, t.Fields[i].Ships = x.Value, true
+			}
+		}
+	}
+	return t, nil
+}
+
+type techniques struct{ *Stage }
+
+func techniqueOf(ctx context.Context, q store.Q, ref string) (store.Technique, error) {
+	ts, err := q.Techniques(ctx)
+	if err != nil {
+		return store.Technique{}, err
+	}
+	i := slices.IndexFunc(ts, func(t store.Technique) bool { return t.Key == ref })
+	if i < 0 {
+		return store.Technique{}, nursery.ErrNotFound
+	}
+	return ts[i], nil
+}
+
+func (s techniques) read(ctx context.Context, q store.Q, ref string) (Thing, error) {
+	if _, err := q.LockHouse(ctx); err != nil {
+		return Thing{}, err
+	}
+	t, err := techniqueOf(ctx, q, ref)
+	if err != nil {
+		return Thing{}, err
+	}
+	return s.withDefaults(ctx, q, Thing{Kind: "technique", Ref: t.Key, Title: t.Name, Says: words.TechniqueFollows, Fields: []Field{
+		{Key: "rate_per_hour", Type: "number", Value: strconv.Itoa(t.RatePerHour)},
+		{Key: "prior_take", Type: "number", Value: figure(nursery.Round3(t.PriorTake * 100))},
+		{Key: "prior_weight", Type: "number", Value: strconv.Itoa(t.PriorWeight)},
+		{Key: "slope", Type: "number", Value: figure(t.Slope)},
+		{Key: "ratio_max", Type: "number", Value: figure(t.RatioMax)},
+	}})
+}
+
+func (s techniques) write(ctx context.Context, q store.Q, _ nursery.Actor, ref string, v *values) error {
+	t, err := techniqueOf(ctx, q, ref)
+	if err != nil {
+		return err
+	}
+	rate, take, weight := v.whole("rate_per_hour", 1, 1000), v.number("prior_take", 1, 99.9, false), v.whole("prior_weight", 1, 10_000)
+	slope, most := v.number("slope", 0, 5, false), v.number("ratio_max", 0.1, 1.2, false)
+	if most < t.RatioMin {
+		v.spoil("ratio_max", words.RatioBelow)
+	}
+	if err := v.ps.Err(); err != nil {
+		return err
+	}
+	return q.CorrectTechnique(ctx, t.Key, rate, take/100, weight, slope, most)
+}
+
+type ties struct{ *Stage }
+
+func tieOf(ctx context.Context, q store.Q, ref string) (store.Tie, error) {
+	ts, err := q.Ties(ctx)
+	if err != nil {
+		return store.Tie{}, err
+	}
+	i := slices.IndexFunc(ts, func(t store.Tie) bool { return t.Key == ref })
+	if i < 0 {
+		return store.Tie{}, nursery.ErrNotFound
+	}
+	return ts[i], nil
+}
+
+func (s ties) read(ctx context.Context, q store.Q, ref string) (Thing, error) {
+	if _, err := q.LockHouse(ctx); err != nil {
+		return Thing{}, err
+	}
+	t, err := tieOf(ctx, q, ref)
+	if err != nil {
+		return Thing{}, err
+	}
+	weeks := ""
+	if t.Weeks != nil {
+		weeks = strconv.Itoa(*t.Weeks)
+	}
+	return s.withDefaults(ctx, q, Thing{Kind: "tie", Ref: t.Key, Title: t.Name, Says: words.TieFollows, Fields: []Field{
+		{Key: "weeks", Type: "number", Value: weeks}}})
+}
+
+func (s ties) write(ctx context.Context, q store.Q, _ nursery.Actor, ref string, v *values) error {
+	var weeks *int
+	if v.typed["weeks"] != "" {
+		n := v.whole("weeks", 1, 60)
+		weeks = &n
+	}
+	if err := v.ps.Err(); err != nil {
+		return err
+	}
+	return q.CorrectTie(ctx, ref, weeks)
+}
+
+type genera struct{ *Stage }
+
+// usualWays are how a genus is mostly worked.
+var usualWays = []string{"graft", "summer bud"}
+
+func genusOf(ctx context.Context, q store.Q, ref string) (store.Genus, error) {
+	gs, err := q.Genera(ctx)
+	if err != nil {
+		return store.Genus{}, err
+	}
+	i := slices.IndexFunc(gs, func(g store.Genus) bool { return g.Key == ref })
+	if i < 0 {
+		return store.Genus{}, nursery.ErrNotFound
+	}
+	return gs[i], nil
+}
+
+func (s genera) read(ctx context.Context, q store.Q, ref string) (Thing, error) {
+	if _, err := q.LockHouse(ctx); err != nil {
+		return Thing{}, err
+	}
+	g, err := genusOf(ctx, q, ref)
+	if err != nil {
+		return Thing{}, err
+	}
+	return s.withDefaults(ctx, q, Thing{Kind: "genus", Ref: g.Key, Title: g.Name, Says: words.GenusFollows, Fields: []Field{
+		{Key: "logit_shift", Type: "number", Value: figure(g.LogitShift)},
+		{Key: "usual_way", Type: "select", Options: usualWays, Value: g.UsualWay},
+		{Key: "cut_note", Type: "text", Value: g.CutNote},
+	}})
+}
+
+func (s genera) write(ctx context.Context, q store.Q, _ nursery.Actor, ref string, v *values) error {
+	g, err := genusOf(ctx, q, ref)
+	if err != nil {
+		return err
+	}
+	g.LogitShift, g.UsualWay, g.CutNote = v.number("logit_shift", -4, 4, false), v.typed["usual_way"], v.text("cut_note", 300, false)
+	if err := v.ps.Err(); err != nil {
+		return err
+	}
+	return q.CorrectGenus(ctx, g)
+}
+
+type pairs struct{ *Stage }
+
+// verdicts are how two genera get on; "" where nobody has said.
+var verdicts = []string{"", "usual", "with care", "known bad"}
+
+// pairOf reads "pear on quince".
+func pairOf(ref string) (scion, stock string, ok bool) { return strings.Cut(ref, " on ") }
+
+func (s pairs) read(ctx context.Context, q store.Q, ref string) (Thing, error) {
+	if _, err := q.LockHouse(ctx); err != nil {
+		return Thing{}, err
+	}
+	scion, stock, ok := pairOf(ref)
+	known, err := generaOf(ctx, q)
+	if err != nil {
+		return Thing{}, err
+	}
+	if !ok || !slices.Contains(known, scion) || !slices.Contains(known, stock) {
+		return Thing{}, nursery.ErrNotFound
+	}
+	ps, err := q.Pairs(ctx)
+	if err != nil {
+		return Thing{}, err
+	}
+	verdict, note := "", ""
+	for _, p := range ps {
+		if p.Scion == scion && p.Stock == stock {
+			verdict, note = p.Verdict, p.Note
+		}
+	}
+	return s.withDefaults(ctx, q, Thing{Kind: "pair", Ref: ref, Title: ref, Says: words.PairFollows, Fields: []Field{
+		{Key: "verdict", Type: "select", Options: verdicts, Value: verdict}, {Key: "note", Type: "text", Value: note}}})
+}
+
+func (s pairs) write(ctx context.Context, q store.Q, _ nursery.Actor, ref string, v *values) error {
+	scion, stock, _ := pairOf(ref)
+	note := v.text("note", 300, false)
+	if v.typed["verdict"] == "" {
+		v.spoil("verdict", words.ChooseFromList)
+	}
+	if err := v.ps.Err(); err != nil {
+		return err
+	}
+	return q.SetPair(ctx, scion, stock, v.typed["verdict"], note)
+}
+
+// TablesPage is the craft's tables as this house has them.
+type TablesPage struct {
+	Techniques []TableLine
+	Ties       []TableLine
+	Genera     []TableLine
+	Pairs      []TableLine
+	Known      []string // genera, to say how two get on
+}
+
+// TableLine is a row: its values in the order of its fields, and which are the house's own.
+type TableLine struct {
+	Kind, Ref, Name string
+	Cells           []TableCell
+}
+
+// TableCell is a value, with what was shipped where that differs.
+type TableCell struct {
+	Value, Default string
+	Own            bool
+}
+
+// Tables lists them.
+func (s *Stage) Tables(ctx context.Context, a nursery.Actor) (p TablesPage, err error) {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return p, err
+	}
+	q := s.DB.Q()
+	ss, err := q.Shipped(ctx)
+	if err != nil {
+		return p, err
+	}
+	shipped := map[[3]string]string{}
+	for _, x := range ss {
+		shipped[[3]string{x.Kind, x.Ref, x.Field}] = x.Value
+	}
+	line := func(kind, ref, name string, pairs ...string) TableLine {
+		l := TableLine{Kind: kind, Ref: ref, Name: name}
+		for i := 0; i+1 < len(pairs); i += 2 {
+			d, is := shipped[[3]string{kind, ref, pairs[i]}]
+			l.Cells = append(l.Cells, TableCell{pairs[i+1], d, !is || d != pairs[i+1]})
+		}
+		return l
+	}
+	f, err := s.Facts(ctx)
+	if err != nil {
+		return p, err
+	}
+	for _, t := range f.AllWays {
+		p.Techniques = append(p.Techniques, line("technique", t.Key, t.Name, "rate_per_hour", strconv.Itoa(t.RatePerHour), "prior_take",
+			figure(nursery.Round3(t.PriorTake*100)), "prior_weight", strconv.Itoa(t.PriorWeight), "slope", figure(t.Slope), "ratio_max", figure(t.RatioMax)))
+	}
+	for _, t := range f.Ties {
+		weeks := ""
+		if t.Weeks != nil {
+			weeks = strconv.Itoa(*t.Weeks)
+		}
+		p.Ties = append(p.Ties, line("tie", t.Key, t.Name, "weeks", weeks))
+	}
+	for _, g := range f.Genera {
+		p.Known = append(p.Known, g.Key)
+		p.Genera = append(p.Genera, line("genus", g.Key, g.Name, "logit_shift", figure(g.LogitShift), "usual_way", g.UsualWay))
+	}
+	ps, err := q.Pairs(ctx)
+	for _, x := range ps {
+		ref := x.Scion + " on " + x.Stock
+		p.Pairs = append(p.Pairs, line("pair", ref, ref, "verdict", x.Verdict, "note", x.Note))
+	}
+	return p, err
+}
