@@ -8,7 +8,8 @@
 
   const PREFIX = 'uk-draft:';
   const KEPT_DAYS = 14;
-  const fields = (form) => [...form.elements].filter((e) => e.name && !['hidden', 'password', 'file', 'submit', 'button', 'search'].includes(e.type));
+  const NOT_TYPED = ['hidden', 'password', 'file', 'submit', 'button', 'search'];
+  const fields = (form) => [...form.elements].filter((e) => e.name && !NOT_TYPED.includes(e.type));
   const long = (form) => form.method === 'post' && !form.dataset.later && !form.querySelector('input[type=password], input[type=file]')
     && fields(form).filter((e) => !['checkbox', 'radio'].includes(e.type)).length >= 4;
   const values = (form) => fields(form).map((e) => [e.name, e.value, ['checkbox', 'radio'].includes(e.type) ? e.checked : null]);
@@ -55,7 +56,9 @@
     bar.className = 'note draft';
     bar.setAttribute('role', 'status');
     const when = new Date(draft.at).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' });
-    bar.append((draft.sent ? 'This was sent, and no answer came. Look whether it is there; if not, bring it back. Typed ' : 'You had typed something here, and it was not kept yet. Typed ') + when + '. ');
+    const says = draft.sent ? 'This was sent, and no answer came. Look whether it is there; if not, bring it back. Typed '
+      : 'You had typed something here, and it was not kept yet. Typed ';
+    bar.append(says + when + '. ');
     const button = (text, act) => {
       const b = document.createElement('button');
       b.type = 'button';

@@ -5,8 +5,8 @@
 
 const STAMP = '{{STAMP}}';
 const STATIC = `uk-static-${STAMP}`;
-const ASSETS = ['app.css', 'htmx.min.js', 'app.js', 'queue.js', 'drafts.js', 'bench.js', 'grow.js', 'caliper.js', 'alpine.min.js', 'mark.svg',
-  'fonts/atkinson.woff2', 'fonts/bitter.woff2'].map((f) => `/static/${STAMP}/${f}`);
+const ASSETS = ['app.css', 'htmx.min.js', 'app.js', 'queue.js', 'drafts.js', 'bench.js', 'grow.js', 'caliper.js', 'alpine.min.js',
+  'mark.svg', 'fonts/atkinson.woff2', 'fonts/bitter.woff2'].map((f) => `/static/${STAMP}/${f}`);
 const KEPT = [/^\/bench$/, /^\/bench\/tags\/[^/]+$/, /^\/heal$/, /^\/heal\/[^/]+$/, /^\/grow\/walk$/,
   /^\/stock\/lots\/[^/]+\/caliper$/, /^\/names$/];
 const PATIENCE = 6000; // a server that does not answer in this is gone, if the page is kept here

@@ -25,7 +25,8 @@ func versionCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(c.OutOrStdout(), "Union Knot %s %s\ntables %d, %s, %s/%s\n", version, commit, tables, runtime.Version(), runtime.GOOS, runtime.GOARCH)
+			fmt.Fprintf(c.OutOrStdout(), "Union Knot %s %s\ntables %d, %s, %s/%s\n",
+				version, commit, tables, runtime.Version(), runtime.GOOS, runtime.GOARCH)
 			return nil
 		},
 	}

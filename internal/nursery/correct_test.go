@@ -130,7 +130,11 @@ func TestEverythingTypedIsPutRight(t *testing.T) {
 	assert.ErrorIs(t, err, nursery.ErrNotAllowed)
 	p, err := s.Correctable(ctx, h.maud, "lot", lot)
 	require.NoError(t, err)
-	isProblem(t, s.Correct(ctx, h.maud, "lot", lot, correct.Correction{Values: map[string]string{"place": "x"}, Seen: p.Seen}), words.GiveAWhy)
+	isProblem(
+		t,
+		s.Correct(ctx, h.maud, "lot", lot, correct.Correction{Values: map[string]string{"place": "x"}, Seen: p.Seen}),
+		words.GiveAWhy,
+	)
 }
 
 // TestWhatFollowsMovesAtOnce: the ledger and its balance, an order's need, a bundle's
@@ -139,22 +143,31 @@ func TestWhatFollowsMovesAtOnce(t *testing.T) {
 	h := demoHouse(t)
 	s := h.Set
 	free := func(table, owner, code string) (n int) {
-		require.NoError(t, s.DB.Get(&n, fmt.Sprintf(`select coalesce((select b.n from %s_balance b where b.%s_id = x.id and account = 'free'), 0)
-			from %s x where x.code = $1`, table, owner, map[string]string{"stock": "stock_lot", "wood": "wood_bundle"}[table]), code))
+		require.NoError(
+			t,
+			s.DB.Get(&n, fmt.Sprintf(`select coalesce((select b.n from %s_balance b where b.%s_id = x.id and account = 'free'), 0)
+			from %s x where x.code = $1`, table, owner, map[string]string{"stock": "stock_lot", "wood": "wood_bundle"}[table]), code),
+		)
 		return n
 	}
 	var lot, bundle, order string
 	var received int
-	require.NoError(t, s.DB.QueryRow(`select l.code, l.received from stock_lot l join stock_balance b on b.lot_id = l.id and b.account = 'free'
-		where b.n > 100 limit 1`).Scan(&lot, &received))
+	require.NoError(
+		t,
+		s.DB.QueryRow(`select l.code, l.received from stock_lot l join stock_balance b on b.lot_id = l.id and b.account = 'free'
+		where b.n > 100 limit 1`).Scan(&lot, &received),
+	)
 	before := free("stock", "lot", lot)
 	require.NoError(t, right(t, s, h, "lot", lot, "received", fmt.Sprint(received-40)))
 	assert.Equal(t, before-40, free("stock", "lot", lot))
 	require.NoError(t, right(t, s, h, "lot", lot, "received", fmt.Sprint(received+5)))
 	assert.Equal(t, before+5, free("stock", "lot", lot))
 
-	require.NoError(t, s.DB.Get(&bundle, `select b.code from wood_bundle b where not exists (select 1 from wood_ledger g where g.bundle_id = b.id
-		and g.to_account <> 'free') and b.sticks > 3 limit 1`))
+	require.NoError(
+		t,
+		s.DB.Get(&bundle, `select b.code from wood_bundle b where not exists (select 1 from wood_ledger g where g.bundle_id = b.id
+		and g.to_account <> 'free') and b.sticks > 3 limit 1`),
+	)
 	bp, err := s.Bundle(ctx, bundle)
 	require.NoError(t, err)
 	require.NoError(t, right(t, s, h, "bundle", bundle, "sticks", fmt.Sprint(bp.Bundle.Sticks-2), "cut_on", "2027-01-03"))
@@ -165,7 +178,13 @@ func TestWhatFollowsMovesAtOnce(t *testing.T) {
 	assert.Equal(t, now.Bundle.Pieces, countOf(now.Diameters.All), "the drawing is of what is there")
 	assert.Equal(t, int(s.Today().Sub(time.Date(2027, 1, 3, 0, 0, 0, 0, time.UTC)).Hours()/24), now.Days)
 
-	require.NoError(t, s.DB.Get(&order, `select code from orders o where closed_on is null and not exists (select 1 from batch b where b.order_id = o.id) limit 1`))
+	require.NoError(
+		t,
+		s.DB.Get(
+			&order,
+			`select code from orders o where closed_on is null and not exists (select 1 from batch b where b.order_id = o.id) limit 1`,
+		),
+	)
 	was := h.lineOfOrder(order)
 	require.NoError(t, right(t, s, h, "order", order, "trees", fmt.Sprint(was.Order.Trees*2)))
 	assert.Greater(t, h.lineOfOrder(order).ToGo, was.ToGo)
@@ -183,7 +202,13 @@ func TestTwoPeoplePutOneThingRight(t *testing.T) {
 	var wait sync.WaitGroup
 	for i := range errs {
 		wait.Go(func() {
-			errs[i] = s.Correct(ctx, h.maud, "order", order, correct.Correction{Values: map[string]string{"trees": fmt.Sprint(500 + i)}, Why: "both", Seen: p.Seen})
+			errs[i] = s.Correct(
+				ctx,
+				h.maud,
+				"order",
+				order,
+				correct.Correction{Values: map[string]string{"trees": fmt.Sprint(500 + i)}, Why: "both", Seen: p.Seen},
+			)
 		})
 	}
 	wait.Wait()
@@ -211,8 +236,11 @@ func TestTwoSpellingsBecomeOne(t *testing.T) {
 	}{{false, "variety", "variety_id", "mother_plant"}, {true, "stock_type", "stock_type_id", "stock_lot"}} {
 		t.Run(c.table, func(t *testing.T) {
 			var from, into, other int64
-			require.NoError(t, s.DB.QueryRow(fmt.Sprintf(`select a.id, b.id, c.id from %[1]s a, %[1]s b, %[1]s c where a.genus = b.genus and a.id <> b.id
-				and c.genus <> a.genus and exists (select 1 from %[2]s x where x.%[3]s = a.id) limit 1`, c.table, c.bearer, c.column)).Scan(&from, &into, &other))
+			require.NoError(
+				t,
+				s.DB.QueryRow(fmt.Sprintf(`select a.id, b.id, c.id from %[1]s a, %[1]s b, %[1]s c where a.genus = b.genus and a.id <> b.id
+				and c.genus <> a.genus and exists (select 1 from %[2]s x where x.%[3]s = a.id) limit 1`, c.table, c.bearer, c.column)).Scan(&from, &into, &other),
+			)
 			count := func(table string, ids ...int64) (n int) {
 				require.NoError(t, s.DB.Get(&n, `select count(*) from `+table+` where `+c.column+` = any($1)`, ids))
 				return n

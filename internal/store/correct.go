@@ -8,10 +8,16 @@ import (
 
 // Corrections lists what was corrected in something, the newest first.
 func (q Q) Corrections(ctx context.Context, what, ref, doing string) (cs []Change, err error) {
-	err = q.all(ctx, &cs, `select c.id, c.at, c.person_id, c.request_id, c.what, c.ref, c.doing, c.address, coalesce(c.before::text, '') as before,
+	err = q.all(
+		ctx,
+		&cs,
+		`select c.id, c.at, c.person_id, c.request_id, c.what, c.ref, c.doing, c.address, coalesce(c.before::text, '') as before,
 			coalesce(c.after::text, '') as after, coalesce(p.name, '') as person
 		from change_record c left join person p on p.id = c.person_id where c.what = $1 and c.ref = $2 and c.doing = $3 order by c.id desc`,
-		what, ref, doing)
+		what,
+		ref,
+		doing,
+	)
 	return cs, err
 }
 
@@ -23,8 +29,12 @@ func (q Q) CorrectOrder(ctx context.Context, o Order) error {
 
 // CorrectLot puts what was typed of a lot right; the ledger is moved apart.
 func (q Q) CorrectLot(ctx context.Context, l Lot) error {
-	return q.named(ctx, `update stock_lot set stock_type_id = :stock_type_id, supplier = :supplier, received_on = :received_on, form = :form,
-		place = :place, received = :received, grade_low_mm = :grade_low_mm, grade_high_mm = :grade_high_mm, health = :health where id = :id`, l)
+	return q.named(
+		ctx,
+		`update stock_lot set stock_type_id = :stock_type_id, supplier = :supplier, received_on = :received_on, form = :form,
+		place = :place, received = :received, grade_low_mm = :grade_low_mm, grade_high_mm = :grade_high_mm, health = :health where id = :id`,
+		l,
+	)
 }
 
 // CorrectPlant puts what was typed of a mother plant right.

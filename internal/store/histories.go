@@ -76,7 +76,13 @@ func Histories() []string {
 // History gives a list row by row, from a moment up to another; the zero time is no bound.
 // head is called with the names of its columns first. Days come as 2027-01-14, moments as
 // ISO 8601 in the house's zone.
-func (q Q) History(ctx context.Context, kind string, from, to time.Time, head func(names []string) error, row func(cells []any) error) error {
+func (q Q) History(
+	ctx context.Context,
+	kind string,
+	from, to time.Time,
+	head func(names []string) error,
+	row func(cells []any) error,
+) error {
 	query, ok := histories[kind]
 	if !ok {
 		return ErrNotFound

@@ -18,8 +18,16 @@ func (q Q) Shipped(ctx context.Context) (ss []Shipped, err error) {
 
 // CorrectTechnique keeps a technique's figures; prior is a share.
 func (q Q) CorrectTechnique(ctx context.Context, key string, rate int, prior float64, weight int, slope, ratioMax float64) error {
-	_, err := q.exec(ctx, `update technique set rate_per_hour = $2, prior_take = $3, prior_weight = $4, slope = $5, ratio_max = $6 where key = $1`,
-		key, rate, prior, weight, slope, ratioMax)
+	_, err := q.exec(
+		ctx,
+		`update technique set rate_per_hour = $2, prior_take = $3, prior_weight = $4, slope = $5, ratio_max = $6 where key = $1`,
+		key,
+		rate,
+		prior,
+		weight,
+		slope,
+		ratioMax,
+	)
 	return err
 }
 

@@ -35,15 +35,27 @@ type Sifted struct {
 
 // SiftedLots counts the lots that pass, and their free stems.
 func (q Q) SiftedLots(ctx context.Context, s Sieve) (n Sifted, err error) {
-	err = q.get(ctx, &n, `select count(*)::int as rows, coalesce(sum(b.n), 0)::int as free from stock_lot l join stock_type t on t.id = l.stock_type_id
-		left join stock_balance b on b.lot_id = l.id and b.account = 'free' where`+found("$1", lotNames)+` and (not $2 or b.n > 0)`, s.words(), s.Left)
+	err = q.get(
+		ctx,
+		&n,
+		`select count(*)::int as rows, coalesce(sum(b.n), 0)::int as free from stock_lot l join stock_type t on t.id = l.stock_type_id
+		left join stock_balance b on b.lot_id = l.id and b.account = 'free' where`+found("$1", lotNames)+` and (not $2 or b.n > 0)`,
+		s.words(),
+		s.Left,
+	)
 	return n, err
 }
 
 // SiftedBundles counts the bundles that pass, and their free pieces.
 func (q Q) SiftedBundles(ctx context.Context, s Sieve) (n Sifted, err error) {
-	err = q.get(ctx, &n, `select count(*)::int as rows, coalesce(sum(w.n), 0)::int as free from wood_bundle b join mother_plant m on m.id = b.plant_id
+	err = q.get(
+		ctx,
+		&n,
+		`select count(*)::int as rows, coalesce(sum(w.n), 0)::int as free from wood_bundle b join mother_plant m on m.id = b.plant_id
 		join variety v on v.id = m.variety_id left join wood_balance w on w.bundle_id = b.id and w.account = 'free'
-		where`+found("$1", bundleNames)+` and (not $2 or w.n > 0)`, s.words(), s.Left)
+		where`+found("$1", bundleNames)+` and (not $2 or w.n > 0)`,
+		s.words(),
+		s.Left,
+	)
 	return n, err
 }

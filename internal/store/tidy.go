@@ -37,7 +37,11 @@ func (q Q) Tidy(ctx context.Context, now time.Time, k Kept) (n int64, err error)
 
 // NotPlain lists pictures that are not known to hold the picture alone.
 func (q Q) NotPlain(ctx context.Context) (ids []int64, err error) {
-	err = q.all(ctx, &ids, `select id from plant_photo where not exists (select 1 from plain_photo p where p.photo_id = plant_photo.id) order by id`)
+	err = q.all(
+		ctx,
+		&ids,
+		`select id from plant_photo where not exists (select 1 from plain_photo p where p.photo_id = plant_photo.id) order by id`,
+	)
 	return ids, err
 }
 

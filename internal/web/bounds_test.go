@@ -110,7 +110,14 @@ func TestUploadsLeaveNoFileBehind(t *testing.T) {
 func TestADroppedFileIsGone(t *testing.T) {
 	h := open(t, testhouse.Demo(t))
 	maud := h.as(t, "maud")
-	_, to, _ := h.upload(t, maud, "/loads/lots", "file", "x.csv", []byte("code,genus,stock,received_on,form,stems\nL-9001,pear,Ferrule,2027-01-01,bare-root,12\n"))
+	_, to, _ := h.upload(
+		t,
+		maud,
+		"/loads/lots",
+		"file",
+		"x.csv",
+		[]byte("code,genus,stock,received_on,form,stems\nL-9001,pear,Ferrule,2027-01-01,bare-root,12\n"),
+	)
 	status, _, _ := h.sendForm(t, maud, to+"/drop")
 	require.Equal(t, http.StatusSeeOther, status)
 	assert.Equal(t, "dropped 0", h.one(t, `select state || ' ' || length(body) from load order by id desc limit 1`))
@@ -132,8 +139,11 @@ func TestWhatIsOldIsLetGo(t *testing.T) {
 	_, err = h.nursery.Tidy(t.Context())
 	require.NoError(t, err)
 	var left []string
-	require.NoError(t, h.db.Select(&left, `select file_name || ': ' || state || ' ' || length(body) from load where file_name like 'loo%' or file_name
-		like 'loaded%' order by 1`))
+	require.NoError(
+		t,
+		h.db.Select(&left, `select file_name || ': ' || state || ' ' || length(body) from load where file_name like 'loo%' or file_name
+		like 'loaded%' order by 1`),
+	)
 	assert.Equal(t, []string{"loaded long ago: loaded 0", "loaded: loaded 1", "looked at long ago: dropped 0", "looked at: read 1"}, left)
 }
 

@@ -67,8 +67,19 @@ func TestWhatIsNotCarried(t *testing.T) {
 	a.Body.Close()
 	assert.Equal(t, http.StatusForbidden, a.StatusCode)
 	// Where it goes is an address of this house, whatever was put into the form.
-	_, to, body := h.sendForm(t, h.client(t), "/sign-in", "sign_in", "maud", "password", "three blunt knives", "to", "https://evil.example/",
-		"sent", "a=b")
+	_, to, body := h.sendForm(
+		t,
+		h.client(t),
+		"/sign-in",
+		"sign_in",
+		"maud",
+		"password",
+		"three blunt knives",
+		"to",
+		"https://evil.example/",
+		"sent",
+		"a=b",
+	)
 	assert.Equal(t, "/today", to)
 	assert.NotContains(t, body, "evil")
 	// A form that is too large to travel twice is not.

@@ -16,7 +16,10 @@ import (
 // become one.
 func TestWhatWasTypedIsPutRightByClicks(t *testing.T) {
 	h := open(t, testhouse.Demo(t))
-	order := h.one(t, `select code from orders o where closed_on is null and not exists (select 1 from batch b where b.order_id = o.id) limit 1`)
+	order := h.one(
+		t,
+		`select code from orders o where closed_on is null and not exists (select 1 from batch b where b.order_id = o.id) limit 1`,
+	)
 	was := h.one(t, `select trees::text from orders where code = '`+order+`'`)
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
@@ -92,7 +95,11 @@ func TestACorrectionMeetsAnother(t *testing.T) {
 		status, _, _ = h.sendForm(t, maud, "/correct/lot/"+lot, "seen", seen, "once", once, "why", "second", "supplier", "the second")
 		assert.Equal(t, http.StatusSeeOther, status)
 	}
-	assert.Equal(t, "2", h.one(t, `select count(*)::text from change_record where what = 'lot' and doing = 'corrected' and ref = '`+lot+`'`))
+	assert.Equal(
+		t,
+		"2",
+		h.one(t, `select count(*)::text from change_record where what = 'lot' and doing = 'corrected' and ref = '`+lot+`'`),
+	)
 }
 
 // between gives what stands between two marks.

@@ -56,7 +56,11 @@ func TestEveryListIsTakenAwayWhole(t *testing.T) {
 		})
 	}
 	_, _, text := h.ask(t, maud, http.MethodGet, "/export/taps.csv?from=2027-02-22&to=2027-02-22")
-	assert.Equal(t, h.one(t, `select count(*)::text from tap where at >= '2027-02-22' and at < '2027-02-23'`), fmt.Sprint(strings.Count(text, "\r\n")-1))
+	assert.Equal(
+		t,
+		h.one(t, `select count(*)::text from tap where at >= '2027-02-22' and at < '2027-02-23'`),
+		fmt.Sprint(strings.Count(text, "\r\n")-1),
+	)
 	for _, q := range []string{"?from=2027-02-22&to=2027-02-01", "?from=02/03/2027"} {
 		status, _, body := h.ask(t, maud, http.MethodGet, "/export/taps.csv"+q)
 		assert.Equal(t, http.StatusUnprocessableEntity, status, q)

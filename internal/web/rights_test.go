@@ -66,7 +66,21 @@ func TestABenchHandThrowsNothingOut(t *testing.T) {
 	require.NoError(t, h.db.QueryRow(`select p.name, b.code, w.n from wood_bundle b join store_place p on p.name = b.place
 		join wood_balance w on w.bundle_id = b.id and w.account = 'free' where w.n > 5 limit 1`).Scan(&store, &bundle, &free))
 	look := func(thrown string) (int, string) {
-		status, _, body := h.sendForm(t, ansel, "/wood/store/look", "once", page.UUID(), "store", store, "bundle", bundle, "found", "mould", "thrown", thrown)
+		status, _, body := h.sendForm(
+			t,
+			ansel,
+			"/wood/store/look",
+			"once",
+			page.UUID(),
+			"store",
+			store,
+			"bundle",
+			bundle,
+			"found",
+			"mould",
+			"thrown",
+			thrown,
+		)
 		return status, body
 	}
 	status, body := look("5")
@@ -87,7 +101,13 @@ func TestABenchHandTakesBackTheirOwnWork(t *testing.T) {
 	var tag string
 	require.NoError(t, h.db.Get(&tag, `select code from tag where finished_at is not null and tied - gone > 3 order by id desc limit 1`))
 	act := func(c *http.Client, kind, id, undoes string) string {
-		body := fmt.Sprintf(`{"acts":[{"id":%q,"kind":%q,"undoes":%q,"n":1,"cause":"animals","items":[{"code":%q}]}]}`, id, kind, undoes, tag)
+		body := fmt.Sprintf(
+			`{"acts":[{"id":%q,"kind":%q,"undoes":%q,"n":1,"cause":"animals","items":[{"code":%q}]}]}`,
+			id,
+			kind,
+			undoes,
+			tag,
+		)
 		r, err := http.NewRequest(http.MethodPost, h.URL+"/grow/acts", strings.NewReader(body))
 		require.NoError(t, err)
 		r.Header.Set("Content-Type", "application/json")
@@ -203,9 +223,12 @@ func TestAPersonIsErased(t *testing.T) {
 	var tables []struct {
 		Tab, Col string
 	}
-	require.NoError(t, h.db.Select(&tables, `select k.relname as tab, a.attname as col from pg_attribute a join pg_class k on k.oid = a.attrelid
+	require.NoError(
+		t,
+		h.db.Select(&tables, `select k.relname as tab, a.attname as col from pg_attribute a join pg_class k on k.oid = a.attrelid
 		where k.relnamespace = 'public'::regnamespace and k.relkind = 'r' and a.attnum > 0 and not a.attisdropped
-		and a.atttypid in ('text'::regtype, 'jsonb'::regtype)`))
+		and a.atttypid in ('text'::regtype, 'jsonb'::regtype)`),
+	)
 	require.Greater(t, len(tables), 100)
 	for _, x := range tables {
 		n := h.one(t, fmt.Sprintf(`select count(*)::text from %q where strpos(%q::text, '%s') > 0`, x.Tab, x.Col, name))

@@ -57,16 +57,23 @@ func TestListsAreSifted(t *testing.T) {
 		}
 	}
 	assert.Len(t, walk("/stock?left=yes"), len(walk("/stock"))-len(walk("/stock?find=off_farm"))-
-		atoi(t, h.one(t, `select count(*)::text from stock_lot l where supplier <> '50% Off_Farm' and not exists (select 1 from stock_balance b
-			where b.lot_id = l.id and b.account = 'free' and b.n > 0)`)))
+		atoi(
+			t,
+			h.one(t, `select count(*)::text from stock_lot l where supplier <> '50% Off_Farm' and not exists (select 1 from stock_balance b
+			where b.lot_id = l.id and b.account = 'free' and b.n > 0)`),
+		))
 	_, _, body := h.ask(t, maud, http.MethodGet, "/stock?find=tarn+q3")
 	assert.Contains(t, body, h.one(t, `select count(*) || ' lots found, ' || to_char(sum(b.n), 'FM9,999') || ' stems free' from stock_lot l
 		join stock_type t on t.id = l.stock_type_id left join stock_balance b on b.lot_id = l.id and b.account = 'free' where t.name = 'Tarn Q3'`))
 
 	_, _, body = h.ask(t, maud, http.MethodGet, "/wood?find=lantern&left=yes")
-	assert.Contains(t, body, h.one(t, `select count(*) || ' bundles found, ' || to_char(sum(w.n), 'FM9,999') || ' pieces free' from wood_bundle b
+	assert.Contains(
+		t,
+		body,
+		h.one(t, `select count(*) || ' bundles found, ' || to_char(sum(w.n), 'FM9,999') || ' pieces free' from wood_bundle b
 		join mother_plant m on m.id = b.plant_id join variety v on v.id = m.variety_id join wood_balance w on w.bundle_id = b.id
-		and w.account = 'free' and w.n > 0 where v.name = 'Lanternjaw'`))
+		and w.account = 'free' and w.n > 0 where v.name = 'Lanternjaw'`),
+	)
 	assert.NotContains(t, body, "Copperpot</td>")
 }
 

@@ -64,7 +64,8 @@ func (s lots) write(ctx context.Context, q store.Q, a nursery.Actor, ref string,
 	l.ReceivedOn = v.day("received_on", false)
 	v.past("received_on", l.ReceivedOn)
 	came := v.whole("received", 1, 1_000_000)
-	l.Supplier, l.Place, l.Health, l.Form = v.text("supplier", 120, false), v.text("place", 80, false), v.text("health", 300, false), v.typed["form"]
+	l.Supplier, l.Place = v.text("supplier", 120, false), v.text("place", 80, false)
+	l.Health, l.Form = v.text("health", 300, false), v.typed["form"]
 	low, high := v.number("grade_low", 0.5, 150, true), v.number("grade_high", 0.5, 150, true)
 	if l.GradeLow, l.GradeHigh = nil, nil; low != 0 || high != 0 {
 		if high <= low || low == 0 {

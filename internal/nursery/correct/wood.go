@@ -141,7 +141,8 @@ func (s bundles) write(ctx context.Context, q store.Q, a nursery.Actor, ref stri
 	b.State, b.Part = v.typed["state"], v.typed["part"]
 	if v.changed(measured...) {
 		b.Sticks = v.whole("sticks", 1, 100_000)
-		b.LengthMM, b.BaseMM, b.TipMM = v.number("length_mm", 20, 5000, false), v.number("base_mm", 1, 80, false), v.number("tip_mm", 0.5, 80, false)
+		b.LengthMM = v.number("length_mm", 20, 5000, false)
+		b.BaseMM, b.TipMM = v.number("base_mm", 1, 80, false), v.number("tip_mm", 0.5, 80, false)
 		b.InternodeMM, b.BlindShare = v.number("internode_mm", 2, 500, false), v.number("blind_pct", 0, 95, false)/100
 		b.BudsPerPiece = v.whole("buds_per_piece", 1, 6)
 		if b.TipMM > b.BaseMM {
@@ -156,8 +157,8 @@ func (s bundles) write(ctx context.Context, q store.Q, a nursery.Actor, ref stri
 		if err != nil {
 			return err
 		}
-		b.FaceBuds = outlook.Cut{LengthMM: b.LengthMM, BaseMM: b.BaseMM, TipMM: b.TipMM, InternodeMM: b.InternodeMM, BlindPct: b.BlindShare * 100,
-			BudsPerPiece: b.BudsPerPiece, Whole: b.WholeShoot}.FaceBuds(outlook.FaceWay(face))
+		b.FaceBuds = outlook.Cut{LengthMM: b.LengthMM, BaseMM: b.BaseMM, TipMM: b.TipMM, InternodeMM: b.InternodeMM,
+			BlindPct: b.BlindShare * 100, BudsPerPiece: b.BudsPerPiece, Whole: b.WholeShoot}.FaceBuds(outlook.FaceWay(face))
 		_, y, err := outlook.YieldOf(b)
 		if err != nil {
 			return nursery.Problem{Field: "length_mm", Says: words.Capital(err.Error()) + "."}

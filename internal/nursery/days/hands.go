@@ -114,7 +114,8 @@ func (s *Stage) DropAway(ctx context.Context, a nursery.Actor, id int64) error {
 		if err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "person", p.Name, "away taken back", was.From.Format(time.DateOnly)+" to "+was.To.Format(time.DateOnly), nil)
+		days := was.From.Format(time.DateOnly) + " to " + was.To.Format(time.DateOnly)
+		return s.Changed(ctx, q, a, "person", p.Name, "away taken back", days, nil)
 	})
 }
 

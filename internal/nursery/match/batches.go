@@ -329,7 +329,8 @@ func (s *Stage) UndoBatches(ctx context.Context, a nursery.Actor, codes []string
 				)
 			default:
 				ids = append(ids, b.ID)
-				done = append(done, nursery.Change{What: "batch", Ref: b.Code, Doing: "taken back", Before: map[string]any{"order": b.Order, "grafts": b.Grafts, "tie": b.Tie}})
+				done = append(done, nursery.Change{What: "batch", Ref: b.Code, Doing: "taken back",
+					Before: map[string]any{"order": b.Order, "grafts": b.Grafts, "tie": b.Tie}})
 			}
 		}
 		gone, err := q.DropTags(ctx, ids, a.ID, s.Now())

@@ -194,5 +194,9 @@ func (c correct) merge(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	c.Flash(r, "%s", words.NamesJoined)
-	return page.Go(w, r, "/correct/"+map[bool]string{true: "stock", false: "variety"}[f.Text("of") == "stock"]+"/"+strconv.FormatInt(into, 10))
+	return page.Go(
+		w,
+		r,
+		"/correct/"+map[bool]string{true: "stock", false: "variety"}[f.Text("of") == "stock"]+"/"+strconv.FormatInt(into, 10),
+	)
 }
