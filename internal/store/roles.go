@@ -51,6 +51,10 @@ func (d *DB) Pending(ctx context.Context) (bool, error) {
 func (d *DB) GrantTo(ctx context.Context, role string) error {
 	r := pgx.Identifier{role}.Sanitize()
 	return d.Tx(ctx, func(q Q) error {
+		// Servers that start together grant one after the other: PostgreSQL refuses both at once.
+		if _, err := q.exec(ctx, `select pg_advisory_xact_lock(6174013)`); err != nil {
+			return err
+		}
 		var kept []string
 		if err := q.all(ctx, &kept, `select distinct k.oid::regclass::text from pg_trigger t join pg_class k on k.oid = t.tgrelid
 			where t.tgfoid = 'only_added_to()'::regprocedure and t.tgname <> 'never_emptied'`); err != nil {

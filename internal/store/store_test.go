@@ -189,6 +189,20 @@ func TestTheServerChangesNoTable(t *testing.T) {
 	assert.False(t, own.Super)
 }
 
+// TestServersThatStartTogetherAreLetIn: each grants, and none of them fails.
+func TestServersThatStartTogetherAreLetIn(t *testing.T) {
+	own := testhouse.Owner(t, testhouse.Empty(t))
+	errs := make([]error, 8)
+	var wait sync.WaitGroup
+	for i := range errs {
+		wait.Go(func() { errs[i] = own.GrantTo(ctx, "unionknot") })
+	}
+	wait.Wait()
+	for _, err := range errs {
+		assert.NoError(t, err)
+	}
+}
+
 // TestNobodyWaitsForEver: every connection bears the limits, and an address may set others.
 func TestNobodyWaitsForEver(t *testing.T) {
 	db := testhouse.Empty(t)
