@@ -51,6 +51,9 @@ func TestLargeWorkWaitsItsTurn(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, status)
 	status, _, _ = h.ask(t, maud, http.MethodGet, to)
 	assert.Equal(t, http.StatusServiceUnavailable, status, "a file is unpacked in its turn")
+	status, _, body = h.sendForm(t, maud, to+"/load")
+	assert.Equal(t, http.StatusServiceUnavailable, status, "and loaded in its turn")
+	assert.Contains(t, body, "Nothing of it was begun")
 	for _, path := range []string{"/today", "/orders", "/bench", "/stock"} {
 		status, _, _ := h.ask(t, maud, http.MethodGet, path)
 		assert.Equal(t, http.StatusOK, status, path)

@@ -1,6 +1,7 @@
 // Package correct puts right what was typed: orders, lots, mother plants, bundles,
-// batches, and the names of varieties and stocks. Earlier values are kept with the
-// reason, and what cannot be put right says why and what can.
+// batches, the names of varieties and stocks, and the craft's tables beside what they were
+// shipped with. Earlier values are kept with the reason, and what cannot be put right says
+// why and what can.
 package correct
 
 import (
@@ -74,10 +75,8 @@ type kind interface {
 // Page is what the page of a thing to be put right shows.
 type Page struct {
 	Thing
-	Seen    string
-	Before  nursery.Corrections
-	Typed   map[string]string // what was typed, where it differs from what stands
-	CanSure bool
+	Seen   string // sent back with what is typed, so that two people are told of each other
+	Before nursery.Corrections
 }
 
 // Correction is what was typed.

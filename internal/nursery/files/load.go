@@ -103,7 +103,9 @@ func (s *Stage) LoadNow(ctx context.Context, a nursery.Actor, id int64) error {
 		return err
 	}
 	table, err := s.tableOf(ctx, read)
-	if err != nil {
+	if errors.Is(err, nursery.ErrTurn) || ctx.Err() != nil {
+		return err
+	} else if err != nil {
 		return nursery.Problem{Field: "", Says: words.Capital(err.Error()) + "."}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
