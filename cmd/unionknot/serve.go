@@ -95,6 +95,7 @@ func serve(ctx context.Context, s settings) error {
 	if err != nil {
 		return err
 	}
+	defer n.Works.Close()
 	if err := s.demoStaysHere(ctx, db, l.Addr()); err != nil {
 		return err
 	}

@@ -130,8 +130,8 @@ func TestADataPackageComesBackEqual(t *testing.T) {
 
 	// Numbers go on, and nothing goes into a house that is not empty.
 	var id, most int64
-	require.NoError(t, other.Get(&most, `select max(id) from stock_lot`))
-	require.NoError(t, other.Get(&id, `select nextval(pg_get_serial_sequence('stock_lot', 'id'))`))
+	require.NoError(t, other.Get(&most, `select max(id) from any_lot`))
+	require.NoError(t, other.Get(&id, `select nextval(pg_get_serial_sequence('any_lot', 'id'))`))
 	assert.Equal(t, most+1, id)
 	assert.ErrorIs(t, copies.Import(ctx, other, bytes.NewReader(one.Bytes()), int64(one.Len())), copies.ErrNotEmpty)
 }

@@ -83,12 +83,12 @@ type history struct {
 func (m *maker) past(scale int) error {
 	h := &history{m: m, second: rand.New(rand.NewPCG(2, 2)), used: map[string]bool{}, plantOf: map[int]int64{}, varieties: map[string]int64{}, stocks: map[string]int64{},
 		lots: table{
-			name:    "stock_lot",
+			name:    "any_lot",
 			columns: words("id code stock_type_id supplier received_on form place received grade_low_mm grade_high_mm made_at"),
 		},
-		plants: table{name: "mother_plant", columns: words("id code variety_id place seen_true_by seen_true_on made_at")},
+		plants: table{name: "any_plant", columns: words("id code variety_id place seen_true_by seen_true_on made_at")},
 		bundles: table{
-			name: "wood_bundle",
+			name: "any_bundle",
 			columns: words(
 				"id code plant_id cut_on state sticks length_mm base_mm tip_mm internode_mm buds_per_piece usable pieces place made_at",
 			),
@@ -463,7 +463,7 @@ func (h *history) write() error {
 
 // nextIDs moves each table's numbering past the rows copied in.
 func nextIDs(ctx context.Context, pg *pgx.Conn) error {
-	for _, t := range []string{"stock_lot", "mother_plant", "wood_bundle", "orders", "batch", "any_tag"} {
+	for _, t := range []string{"any_lot", "any_plant", "any_bundle", "orders", "batch", "any_tag"} {
 		if _, err := pg.Exec(ctx, fmt.Sprintf(`select setval(pg_get_serial_sequence('%s', 'id'), (select max(id) from %s))`, t,
 			t)); err != nil {
 			return fmt.Errorf("numbering %s: %w", t, err)

@@ -106,7 +106,7 @@ func soundZip(raw []byte) error {
 		// What a part says of its own size may be a lie: count what comes out.
 		counted := &counter{r: io.LimitReader(r, min(left, maxPart)+1)}
 		if strings.HasPrefix(name, "xl/worksheets/") && strings.HasSuffix(name, ".xml") {
-			err = noFormula(counted)
+			err = plainCells(counted)
 		} else {
 			_, err = io.Copy(io.Discard, counted)
 		}
@@ -133,7 +133,9 @@ func (c *counter) Read(b []byte) (int, error) {
 	return n, err
 }
 
-func noFormula(r io.Reader) error {
+// plainCells refuses a sheet whose cells do not each say what they hold: formulas, and cells
+// that are merged.
+func plainCells(r io.Reader) error {
 	d := xml.NewDecoder(r)
 	cell := ""
 	for {
@@ -156,6 +158,13 @@ func noFormula(r io.Reader) error {
 			}
 		case "f":
 			return fmt.Errorf("cell %s holds a formula; paste the sheet's values without formulas, and load that", cell)
+		case "mergeCell":
+			for _, a := range s.Attr {
+				if a.Name.Local == "ref" {
+					return fmt.Errorf("the cells %s are merged, so it is not known what stands in each; take the merging apart, fill each cell, "+
+						"and load that", shortened(a.Value, 30))
+				}
+			}
 		}
 	}
 }

@@ -72,6 +72,12 @@ func TestSpreadsheetsThatWouldHarmAreRefusedInWords(t *testing.T) {
 	require.NoError(t, f.SetCellFormula("Sheet1", "B4", "1+1"))
 	var formula bytes.Buffer
 	require.NoError(t, f.Write(&formula))
+	together := excelize.NewFile()
+	require.NoError(t, together.SetSheetRow("Sheet1", "A1", &[]any{"code", "genus"}))
+	require.NoError(t, together.SetSheetRow("Sheet1", "A2", &[]any{"L-1", "quince"}))
+	require.NoError(t, together.MergeCell("Sheet1", "B2", "B3"))
+	var merged bytes.Buffer
+	require.NoError(t, together.Write(&merged))
 	// Zeros pack a thousandfold: 200 KB that would unpack to more than is allowed.
 	zeros := bytes.Repeat([]byte{' '}, 130<<20)
 	bomb := zipOf(t, map[string][]byte{"xl/worksheets/sheet1.xml": append([]byte("<worksheet>"), zeros...)})
@@ -87,8 +93,9 @@ func TestSpreadsheetsThatWouldHarmAreRefusedInWords(t *testing.T) {
 		"other zip": {zipOf(t, map[string][]byte{"readme.txt": []byte("x")}), "no spreadsheet"},
 		"broken":    {[]byte("PK\x03\x04 not a zip"), "no spreadsheet"},
 		"old":       {[]byte{0xd0, 0xcf, 0x11, 0xe0, 1, 2}, "old XLS format"},
-		"huge":      {append([]byte("PK\x03\x04"), make([]byte, exchange.MaxBytes)...), "over 8 MB"},
+		"huge":      {append([]byte("PK\x03\x04"), make([]byte, exchange.MaxBytes)...), "over 16 MB"},
 		"empty":     {book(t, []any{"code"}), "nothing under it"},
+		"merged":    {merged.Bytes(), "the cells B2:B3 are merged"},
 	} {
 		_, err := exchange.Read(c.raw)
 		require.Error(t, err, name)

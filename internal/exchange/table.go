@@ -10,6 +10,7 @@ import (
 	"io"
 	"math"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -22,7 +23,7 @@ import (
 // out of it is bounded too: in columns, in letters a cell (a spreadsheet program's own
 // bound), and in bytes of text in all.
 const (
-	MaxBytes   = 8 << 20
+	MaxBytes   = 16 << 20
 	MaxRows    = 200_000
 	MaxColumns = 100
 	MaxLetters = 32_767
@@ -196,10 +197,46 @@ func (r Row) Cell(column string) string {
 	return plainText(strings.TrimSpace(r.cells[i]))
 }
 
+// Mend puts another text in a cell, as somebody mended it in the preview. A column that the
+// file lacks is added, empty elsewhere. It says whether there is such a line.
+func (t *Table) Mend(line int, column, text string) bool {
+	i, found := slices.BinarySearchFunc(t.Rows, line, func(r Row, line int) int { return r.Line - line })
+	if !found {
+		return false
+	}
+	at, ok := t.columns[plain(column)]
+	if !ok {
+		at = len(t.Names)
+		t.columns[plain(column)], t.Names = at, append(t.Names, column)
+	}
+	cells := slices.Clone(t.Rows[i].cells)
+	for len(cells) <= at {
+		cells = append(cells, "")
+	}
+	cells[at] = text
+	t.Rows[i].cells = cells
+	return true
+}
+
+// Shown gives a column's text as people write it: a spreadsheet's own number for a day
+// as the day, where days are in that column, and so with hours.
+func (r Row) Shown(column string, day, hour bool) string {
+	s := r.Cell(column)
+	at, ok := (&Cells{Row: r}).serial(s)
+	switch {
+	case ok && day:
+		return at.Format(time.DateOnly)
+	case ok && hour:
+		return at.Round(time.Second).Format("2006-01-02 15:04")
+	}
+	return s
+}
+
 // Bad is what is wrong with one cell.
 type Bad struct {
 	Line   int
 	Column string
+	Has    string // what stands there, shortened
 	Says   string
 }
 
@@ -211,7 +248,15 @@ type Cells struct {
 
 // Spoil notes something wrong with a column.
 func (c *Cells) Spoil(column, format string, args ...any) {
-	c.Bads = append(c.Bads, Bad{c.Line, column, shortened(fmt.Sprintf(format, args...), 400)})
+	if other, _, ok := c.t.measure(column); ok && !c.t.Has(column) {
+		column = other
+	}
+	c.Bads = append(c.Bads, Bad{c.Line, column, shortened(c.Cell(column), 200), shortened(fmt.Sprintf(format, args...), 400)})
+}
+
+// Spoiled says whether something is wrong with a column.
+func (c *Cells) Spoiled(column string) bool {
+	return slices.ContainsFunc(c.Bads, func(b Bad) bool { return plain(b.Column) == plain(column) })
 }
 
 // shortened cuts what a cell holds to the beginning that shows which is meant.

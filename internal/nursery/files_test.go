@@ -14,9 +14,11 @@ import (
 	"unionknot/internal/core/season"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/files"
 	"unionknot/internal/nursery/places"
 	woodstage "unionknot/internal/nursery/wood"
 	"unionknot/internal/standin"
+	"unionknot/internal/testhouse"
 )
 
 func TestWhatGoesOutAsAFileComesBackAsItIs(t *testing.T) {
@@ -90,24 +92,47 @@ func TestTheLabelPrinterKeepsWhatItWasSent(t *testing.T) {
 	assert.ErrorIs(t, err, nursery.ErrNotAllowed)
 }
 
-// A file of 100,000 store readings, looked at and loaded.
-func BenchmarkLoad100000(b *testing.B) {
-	for b.Loop() {
-		b.StopTimer()
-		h := newHouse(b)
-		require.NoError(b, h.AddColdPlace(ctx, h.maud, places.NewColdPlace{Name: "cold store 1", SetC: 1, LowC: 0, HighC: 4}))
+// Files of many rows, looked at and loaded, beside a plain insert of as many rows in one
+// statement.
+func BenchmarkLoad(b *testing.B) {
+	orders := func(n int) []byte {
 		var f bytes.Buffer
-		f.WriteString("store,at,c\n")
-		at := time.Date(2026, 11, 1, 0, 0, 0, 0, time.Local)
-		for i := range 100_000 {
-			fmt.Fprintf(&f, "cold store 1,%s,%.1f\n", at.Add(time.Duration(i)*time.Minute).Format(time.RFC3339), 1+float64(i%10)/10)
+		f.WriteString("code,genus,variety,stock_genus,stock,trees,due_on\n")
+		for i := range n {
+			fmt.Fprintf(&f, "X-%d,pear,Variety %d,quince,Stock %d,%d,2028-02-20\n", i, i%300, i%40, 1+i%90)
 		}
-		b.StartTimer()
-		id, err := h.ReadFile(ctx, h.maud, "store", "x.csv", f.Bytes())
-		require.NoError(b, err)
-		p, err := h.Preview(ctx, h.maud, id)
-		require.NoError(b, err)
-		require.Equal(b, 100_000, p.New)
-		require.NoError(b, h.LoadNow(ctx, h.maud, id))
+		return f.Bytes()
 	}
+	for _, c := range []struct {
+		name, kind string
+		rows       int
+		body       []byte
+	}{{"store readings", "store", 200_000, manyReadings(200_000)}, {"orders", "orders", 20_000, orders(20_000)}} {
+		b.Run(fmt.Sprint(c.rows, " ", c.name), func(b *testing.B) {
+			for b.Loop() {
+				b.StopTimer()
+				h := newHouse(b)
+				require.NoError(b, h.AddColdPlace(ctx, h.maud, places.NewColdPlace{Name: "cold store 1", SetC: 1, LowC: 0, HighC: 4}))
+				b.StartTimer()
+				id, err := h.ReadFile(ctx, h.maud, c.kind, "x.csv", c.body)
+				require.NoError(b, err)
+				var p files.LoadPage
+				for p.New == 0 {
+					p, err = h.Preview(ctx, h.maud, id)
+					require.NoError(b, err)
+				}
+				require.Equal(b, c.rows, p.New)
+				require.NoError(b, h.LoadNow(ctx, h.maud, id))
+			}
+		})
+	}
+	b.Run("200000 plain rows", func(b *testing.B) {
+		h := newHouse(b)
+		_, err := testhouse.Owner(b, h.db).Exec(`create table plain (id bigint generated always as identity primary key, at timestamptz, c numeric(5,2))`)
+		require.NoError(b, err)
+		for b.Loop() {
+			_, err := testhouse.Owner(b, h.db).Exec(`insert into plain (at, c) select now() + i * interval '1 minute', 1.5 from generate_series(1, 200000) i`)
+			require.NoError(b, err)
+		}
+	})
 }

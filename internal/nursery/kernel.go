@@ -30,6 +30,7 @@ type Kernel struct {
 	codes  func() *mrand.Rand // a source of codes for tags and batches
 	facts  *snapshot.Reader
 	turns  *turns
+	Works  Works // what goes on behind the requests
 }
 
 // Open readies the kernel on a migrated database. On a demo house the clock

@@ -2,9 +2,6 @@ package nursery
 
 import (
 	"context"
-	"errors"
-	"fmt"
-	"time"
 
 	"unionknot/internal/exchange"
 	"unionknot/internal/store"
@@ -67,44 +64,42 @@ type LoadKind struct {
 	May       []string // columns it may have
 	Example   string   // in docs/examples
 	Stage     string   // where it leads
+	Days      []string // columns that hold days
+	Hours     []string // columns that hold days with their hours
 }
 
 // LoadKinds are the files that can be loaded.
 var LoadKinds = []LoadKind{
 	{
-		"lots",
-		"stock lots",
-		[]string{"code", "genus", "stock", "received_on", "form", "stems"},
-		[]string{"supplier", "grade_low_mm", "grade_high_mm", "place", "health"},
-		"lots.csv",
-		"/stock",
-	},
-	{"readings", "caliper readings", []string{"lot", "taken_on", "mm"}, []string{"no"}, "readings.csv", "/stock"},
-	{
-		"plants",
-		"mother plants",
-		[]string{"code", "genus", "variety"},
-		[]string{"place", "planted_year", "seen_true_by", "seen_true_on", "health", "licence"},
-		"plants.csv",
-		"/wood",
+		Key: "lots", Name: "stock lots", Example: "lots.csv", Stage: "/stock", Days: []string{"received_on"},
+		Needs: []string{"code", "genus", "stock", "received_on", "form", "stems"},
+		May:   []string{"supplier", "grade_low_mm", "grade_high_mm", "place", "health"},
 	},
 	{
-		"bundles",
-		"wood bundles",
-		[]string{"code", "plant", "cut_on", "sticks", "length_mm", "base_mm", "tip_mm", "internode_mm", "buds_per_piece"},
-		[]string{"state", "blind_pct", "place", "whole_shoot"},
-		"bundles.csv",
-		"/wood",
+		Key: "readings", Name: "caliper readings", Example: "readings.csv", Stage: "/stock", Days: []string{"taken_on"},
+		Needs: []string{"lot", "taken_on", "mm"}, May: []string{"no"},
 	},
-	{"store", "store readings", []string{"store", "at", "c"}, nil, "store.csv", "/wood/store"},
-	{"weather", "weather", []string{"day", "mean_c"}, []string{"low_c"}, "weather.csv", "/season"},
 	{
-		"orders",
-		"orders",
-		[]string{"code", "genus", "variety", "stock", "trees", "due_on"},
-		[]string{"stock_genus", "priority", "buyer"},
-		"orders.csv",
-		"/orders",
+		Key: "plants", Name: "mother plants", Example: "plants.csv", Stage: "/wood", Days: []string{"seen_true_on"},
+		Needs: []string{"code", "genus", "variety"},
+		May:   []string{"place", "planted_year", "seen_true_by", "seen_true_on", "health", "licence"},
+	},
+	{
+		Key: "bundles", Name: "wood bundles", Example: "bundles.csv", Stage: "/wood", Days: []string{"cut_on"},
+		Needs: []string{"code", "plant", "cut_on", "sticks", "length_mm", "base_mm", "tip_mm", "internode_mm", "buds_per_piece"},
+		May:   []string{"state", "blind_pct", "place", "whole_shoot"},
+	},
+	{
+		Key: "store", Name: "store readings", Example: "store.csv", Stage: "/wood/store", Hours: []string{"at"},
+		Needs: []string{"store", "at", "c"},
+	},
+	{
+		Key: "weather", Name: "weather", Example: "weather.csv", Stage: "/season", Days: []string{"day"},
+		Needs: []string{"day", "mean_c"}, May: []string{"low_c"},
+	},
+	{
+		Key: "orders", Name: "orders", Example: "orders.csv", Stage: "/orders", Days: []string{"due_on"},
+		Needs: []string{"code", "genus", "variety", "stock", "trees", "due_on"}, May: []string{"stock_genus", "priority", "buyer"},
 	},
 }
 
@@ -116,110 +111,6 @@ func KindOf(key string) (LoadKind, bool) {
 		}
 	}
 	return LoadKind{}, false
-}
-
-type addition struct {
-	Line int
-	Do   func(context.Context, store.Q, Actor) error
-}
-
-// Loading is a file's rows sorted into new, known and bad.
-type Loading struct {
-	Adds     []addition
-	Readings []store.Reading
-	Colds    map[int64][]store.ColdReading
-	Weather  []store.WeatherDay
-	Same     int
-	Bad      []exchange.Bad
-	BadRows  int
-	Seen     map[string]int
-}
-
-// News is how many rows would be added.
-func (l *Loading) News() int {
-	n := len(l.Adds) + len(l.Readings) + len(l.Weather)
-	for _, rs := range l.Colds {
-		n += len(rs)
-	}
-	return n
-}
-
-// BadKept is how many bad cells are told apart; further bad rows are only counted.
-const BadKept = 200
-
-// Spoil notes a row that cannot be loaded, with what is wrong in it.
-func (l *Loading) Spoil(c *exchange.Cells) {
-	l.BadRows++
-	l.Bad = append(l.Bad, c.Bads[:min(len(c.Bads), max(0, BadKept-len(l.Bad)))]...)
-}
-
-// Twice notes a code that an earlier line has too.
-func (l *Loading) Twice(c *exchange.Cells, key string) {
-	if line, ok := l.Seen[key]; ok {
-		c.Spoil("code", "%s stands on line %d too.", key, line)
-	}
-	l.Seen[key] = c.Line
-}
-
-// columnOf names a form's field by the file's column.
-var columnOf = map[string]string{"stock_type": "stock", "received": "stems", "grade_low": "grade_low_mm"}
-
-// SpoilAll notes a form's problems at the columns that they are about.
-func SpoilAll(c *exchange.Cells, ps Problems) {
-	if len(c.Bads) > 0 { // a cell that could not be read explains the rest
-		return
-	}
-	for _, p := range ps {
-		col := p.Field
-		if columnOf[col] != "" {
-			col = columnOf[col]
-		}
-		c.Spoil(col, "%s", p.Says)
-	}
-}
-
-// Differs compares a row with what is here already, and names the first
-// difference. Fields come in pairs: name, here, file.
-func Differs(fields ...any) (column, says string) {
-	for i := 0; i+2 < len(fields); i += 3 {
-		here, file := fields[i+1], fields[i+2]
-		if t, ok := here.(time.Time); ok {
-			here, file = t.Format(time.DateOnly), file.(time.Time).Format(time.DateOnly)
-		}
-		if here != file {
-			return fields[i].(string), fmt.Sprintf(
-				"is %v here and %v in the file. Change it here, or give this row another code.",
-				here,
-				file,
-			)
-		}
-	}
-	return "", ""
-}
-
-// SortRow puts a row where it belongs: bad, known, or to be added. known gives
-// the first difference from what is here; ErrNotFound means the row is new.
-func (l *Loading) SortRow(
-	c *exchange.Cells,
-	known func() (column, says string, err error),
-	add func(context.Context, store.Q, Actor) error,
-) error {
-	if len(c.Bads) == 0 {
-		column, says, err := known()
-		switch {
-		case errors.Is(err, ErrNotFound):
-			l.Adds = append(l.Adds, addition{c.Line, add})
-			return nil
-		case err != nil:
-			return err
-		case says == "":
-			l.Same++
-			return nil
-		}
-		c.Spoil(column, "It %s", says)
-	}
-	l.Spoil(c)
-	return nil
 }
 
 // Round3 rounds to three places, as files have figures.
@@ -252,4 +143,36 @@ func (k *Kernel) KnownGenera(ctx context.Context, q store.Q) (map[string]bool, e
 		m[g.Key] = true
 	}
 	return m, err
+}
+
+// Names finds varieties and stocks by name within one transaction, and asks for each once.
+type Names struct {
+	q                 store.Q
+	varieties, stocks map[[2]string]int64
+}
+
+// NamesIn readies them.
+func NamesIn(q store.Q) *Names { return &Names{q, map[[2]string]int64{}, map[[2]string]int64{}} }
+
+// Variety gives a variety's number; a new name is kept.
+func (n *Names) Variety(ctx context.Context, name, genus string) (int64, error) {
+	return once(ctx, n.varieties, name, genus, n.q.VarietyFor)
+}
+
+// Stock gives a stock type's number; a new name is kept.
+func (n *Names) Stock(ctx context.Context, name, genus string) (int64, error) {
+	return once(ctx, n.stocks, name, genus, n.q.StockTypeFor)
+}
+
+func once(
+	ctx context.Context, known map[[2]string]int64, name, genus string, find func(context.Context, string, string) (int64, error),
+) (id int64, err error) {
+	key := [2]string{name, genus}
+	id, ok := known[key]
+	if !ok {
+		if id, err = find(ctx, name, genus); err == nil {
+			known[key] = id
+		}
+	}
+	return id, err
 }

@@ -33,12 +33,12 @@ var histories = map[string]string{
 		where ($1::timestamptz is null or y.at >= $1) and ($2::timestamptz is null or y.at < $2) order by y.at, y.id`,
 	"stock-ledger": `select g.id, g.at, l.code as lot, g.n, g.from_account as "from", g.to_account as "to", g.mm::float8 as mm, g.reason, g.note,
 			coalesce(b.code, '') as batch, coalesce(t.code, '') as tag, p.name as by
-		from stock_ledger g join stock_lot l on l.id = g.lot_id left join batch b on b.id = g.batch_id left join any_tag t on t.id = g.tag_id
+		from stock_ledger g join any_lot l on l.id = g.lot_id left join batch b on b.id = g.batch_id left join any_tag t on t.id = g.tag_id
 			left join person p on p.id = g.person_id
 		where ($1::timestamptz is null or g.at >= $1) and ($2::timestamptz is null or g.at < $2) order by g.id`,
 	"wood-ledger": `select g.id, g.at, w.code as bundle, g.n, g.from_account as "from", g.to_account as "to", g.mm::float8 as mm, g.reason, g.note,
 			coalesce(b.code, '') as batch, coalesce(t.code, '') as tag, p.name as by
-		from wood_ledger g join wood_bundle w on w.id = g.bundle_id left join batch b on b.id = g.batch_id left join any_tag t on t.id = g.tag_id
+		from wood_ledger g join any_bundle w on w.id = g.bundle_id left join batch b on b.id = g.batch_id left join any_tag t on t.id = g.tag_id
 			left join person p on p.id = g.person_id
 		where ($1::timestamptz is null or g.at >= $1) and ($2::timestamptz is null or g.at < $2) order by g.id`,
 	"looks": `select x.at, x.what, x.code, x.found, x.thrown, x.note, p.name as by from (

@@ -117,56 +117,17 @@ func (q Q) LockOrders(ctx context.Context, ids []int64) error {
 // LockOrder holds an order until the transaction ends.
 func (q Q) LockOrder(ctx context.Context, id int64) error { return q.LockOrders(ctx, []int64{id}) }
 
-// AddOrder keeps an order.
-func (q Q) AddOrder(ctx context.Context, o Order) (int64, error) {
-	return q.insert(ctx, `insert into orders (code, variety_id, stock_type_id, trees, due_on, priority, buyer, made_at)
-		values (:code, :variety_id, :stock_type_id, :trees, :due_on, :priority, :buyer, :made_at) returning id`, o)
-}
-
-// Load is a file that was read and is waiting, or was loaded.
-type Load struct {
-	ID        int64     `db:"id"`
-	Kind      string    `db:"kind"`
-	FileName  string    `db:"file_name"`
-	SHA256    []byte    `db:"sha256"`
-	Body      []byte    `db:"body"`
-	State     string    `db:"state"`
-	PersonID  int64     `db:"person_id"`
-	Person    string    `db:"person"`
-	At        time.Time `db:"at"`
-	Added     int       `db:"added"`
-	Unchanged int       `db:"unchanged"`
-}
-
-// AddLoad keeps a file for its preview.
-func (q Q) AddLoad(ctx context.Context, l Load) (int64, error) {
-	return q.insert(ctx, `insert into load (kind, file_name, sha256, body, person_id, at)
-		values (:kind, :file_name, :sha256, :body, :person_id, :at) returning id`, l)
-}
-
-// LockLoad reads a load and holds it until the transaction ends.
-func (q Q) LockLoad(ctx context.Context, id int64) (l Load, err error) {
-	err = q.get(ctx, &l, `select l.*, p.name as person from load l join person p on p.id = l.person_id where l.id = $1 for update of l`, id)
-	return l, err
-}
-
-// Load reads a load.
-func (q Q) Load(ctx context.Context, id int64) (l Load, err error) {
-	err = q.get(ctx, &l, `select l.*, p.name as person from load l join person p on p.id = l.person_id where l.id = $1`, id)
-	return l, err
-}
-
-// EndLoad says how a load ended. Of one that was dropped nothing is kept but its name
-// and its sum.
-func (q Q) EndLoad(ctx context.Context, id int64, state string, added, unchanged int) error {
-	_, err := q.exec(ctx, `update load set state = $2, added = $3, unchanged = $4, body = case when $2 = 'dropped' then '' else body end
-		where id = $1`, id, state, added, unchanged)
+// AddOrders keeps orders.
+func (q Q) AddOrders(ctx context.Context, os []Order) error {
+	_, err := q.insertAll(ctx, `insert into orders (code, variety_id, stock_type_id, trees, due_on, priority, buyer, made_at)
+		values (:code, :variety_id, :stock_type_id, :trees, :due_on, :priority, :buyer, :made_at) returning code, id`, os)
 	return err
 }
 
-// Loads lists the newest 50.
-func (q Q) Loads(ctx context.Context) (ls []Load, err error) {
-	err = q.all(ctx, &ls, `select l.id, l.kind, l.file_name, l.state, l.person_id, l.at, l.added, l.unchanged, p.name as person
-		from load l join person p on p.id = l.person_id order by l.id desc limit 50`)
-	return ls, err
+// OrdersByCodes finds those of these codes that are here, by code.
+func (q Q) OrdersByCodes(ctx context.Context, codes []string) (map[string]Order, error) {
+	var os []Order
+	err := q.all(ctx, &os, `select o.*, v.name as variety, v.genus, s.name as stock_type, s.genus as stock_genus from orders o
+		join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id where o.code = any($1)`, codes)
+	return byCode(os, func(o Order) string { return o.Code }), err
 }

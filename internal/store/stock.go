@@ -85,20 +85,40 @@ func (q Q) LockLots(ctx context.Context, ids []int64) error {
 	return q.all(ctx, &got, `select id from stock_lot where id = any($1) order by id for no key update`, ids)
 }
 
+const lotInsert = `insert into stock_lot (code, stock_type_id, supplier, received_on, form, place, received, grade_low_mm, grade_high_mm,
+		health, made_at, came_from_lot, failed_note, waits_until, waits_for)
+	values (:code, :stock_type_id, :supplier, :received_on, :form, :place, :received, :grade_low_mm, :grade_high_mm, :health,
+		:made_at, :came_from_lot, :failed_note, :waits_until, :waits_for) returning code, id`
+
 // AddLot keeps a lot and receives its stems into the ledger.
 func (q Q) AddLot(ctx context.Context, l Lot, by int64) (int64, error) {
-	id, err := q.insert(
-		ctx,
-		`insert into stock_lot (code, stock_type_id, supplier, received_on, form, place, received, grade_low_mm, grade_high_mm, health,
-			made_at, came_from_lot, failed_note, waits_until, waits_for)
-		values (:code, :stock_type_id, :supplier, :received_on, :form, :place, :received, :grade_low_mm, :grade_high_mm, :health,
-		:made_at, :came_from_lot, :failed_note, :waits_until, :waits_for) returning id`,
-		l,
-	)
+	ids, err := q.addLots(ctx, []Lot{l}, by)
+	return ids[l.Code], err
+}
+
+// AddLots keeps lots and receives their stems into the ledger.
+func (q Q) AddLots(ctx context.Context, ls []Lot, by int64) error {
+	_, err := q.addLots(ctx, ls, by)
+	return err
+}
+
+func (q Q) addLots(ctx context.Context, ls []Lot, by int64) (map[string]int64, error) {
+	ids, err := q.insertAll(ctx, lotInsert, ls)
 	if err != nil {
-		return 0, err
+		return nil, err
 	}
-	return id, q.MoveStock(ctx, Move{Of: id, N: l.Received, From: Outside, To: Free, Reason: "received", PersonID: by, At: l.MadeAt})
+	ms := make([]Move, len(ls))
+	for i, l := range ls {
+		ms[i] = Move{Of: ids[l.Code], N: l.Received, From: Outside, To: Free, Reason: "received", PersonID: by, At: l.MadeAt}
+	}
+	return ids, q.MoveStock(ctx, ms...)
+}
+
+// LotsByCodes finds those of these codes that are here, by code.
+func (q Q) LotsByCodes(ctx context.Context, codes []string) (map[string]Lot, error) {
+	var ls []Lot
+	err := q.all(ctx, &ls, lotSelect+`where l.code = any($1)`, codes)
+	return byCode(ls, func(l Lot) string { return l.Code }), err
 }
 
 // Reading is one caliper reading in mm.

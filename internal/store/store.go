@@ -336,6 +336,35 @@ func (q Q) exec(ctx context.Context, query string, args ...any) (int64, error) {
 	return n, mapped(err)
 }
 
+// insertAll runs an insert of many rows, with :names taken from each, and gives their ids by
+// code: it ends with "returning code, id".
+func (q Q) insertAll(ctx context.Context, query string, rows any) (map[string]int64, error) {
+	rs, err := sqlx.NamedQueryContext(ctx, q.ext, query, rows)
+	if err != nil {
+		return nil, mapped(err)
+	}
+	defer rs.Close()
+	ids := map[string]int64{}
+	for rs.Next() {
+		var code string
+		var id int64
+		if err := rs.Scan(&code, &id); err != nil {
+			return nil, mapped(err)
+		}
+		ids[code] = id
+	}
+	return ids, mapped(rs.Err())
+}
+
+// byCode sorts rows by their code.
+func byCode[T any](rows []T, code func(T) string) map[string]T {
+	m := make(map[string]T, len(rows))
+	for _, r := range rows {
+		m[code(r)] = r
+	}
+	return m
+}
+
 // named runs a statement with :names taken from a struct.
 func (q Q) named(ctx context.Context, query string, arg any) error {
 	_, err := sqlx.NamedExecContext(ctx, q.ext, query, arg)

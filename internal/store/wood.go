@@ -62,15 +62,28 @@ func (q Q) PlantByCode(ctx context.Context, code string) (p Plant, err error) {
 	return p, err
 }
 
+const plantInsert = `insert into mother_plant (code, variety_id, place, planted_year, seen_true_by, seen_true_on, health, licence, made_at,
+		bought)
+	values (:code, :variety_id, :place, :planted_year, :seen_true_by, :seen_true_on, :health, :licence, :made_at, :bought)
+	returning code, id`
+
 // AddPlant keeps a mother plant.
 func (q Q) AddPlant(ctx context.Context, p Plant) (int64, error) {
-	return q.insert(
-		ctx,
-		`insert into mother_plant (code, variety_id, place, planted_year, seen_true_by, seen_true_on, health, licence, made_at,
-			bought)
-		values (:code, :variety_id, :place, :planted_year, :seen_true_by, :seen_true_on, :health, :licence, :made_at, :bought) returning id`,
-		p,
-	)
+	ids, err := q.insertAll(ctx, plantInsert, []Plant{p})
+	return ids[p.Code], err
+}
+
+// AddPlants keeps mother plants.
+func (q Q) AddPlants(ctx context.Context, ps []Plant) error {
+	_, err := q.insertAll(ctx, plantInsert, ps)
+	return err
+}
+
+// PlantsByCodes finds those of these codes that are here, by code.
+func (q Q) PlantsByCodes(ctx context.Context, codes []string) (map[string]Plant, error) {
+	var ps []Plant
+	err := q.all(ctx, &ps, plantSelect+`where m.code = any($1)`, codes)
+	return byCode(ps, func(p Plant) string { return p.Code }), err
 }
 
 // Bundle is wood cut from one mother plant on one day.
@@ -125,6 +138,13 @@ func (q Q) BundlesOfPlant(ctx context.Context, plantID int64) (bs []Bundle, err 
 func (q Q) BundleByCode(ctx context.Context, code string) (b Bundle, err error) {
 	err = q.get(ctx, &b, bundleSelect+`where b.code = $1`, code)
 	return b, err
+}
+
+// BundlesByCodes finds those of these codes that are here, by code.
+func (q Q) BundlesByCodes(ctx context.Context, codes []string) (map[string]Bundle, error) {
+	var bs []Bundle
+	err := q.all(ctx, &bs, bundleSelect+`where b.code = any($1)`, codes)
+	return byCode(bs, func(b Bundle) string { return b.Code }), err
 }
 
 // LockBundles holds bundles until the transaction ends, in the order of ids.

@@ -82,6 +82,11 @@ func (h *house) real(t *testing.T, path string) string {
 		path = "/wood/photos/" + get(
 			`insert into plant_photo (plant_id, kind, body, person_id, at) select m.id, 'image/png', 'x', p.id, now() from mother_plant m, person p where m.code = 'M-1' and p.sign_in = 'maud' returning id`,
 		)
+	case strings.HasPrefix(path, "/loads/{id}/"):
+		path = strings.Replace(path, "{id}", get(
+			`insert into load (kind, file_name, sha256, body, state, person_id, at) select 'lots', 'x.csv', '', 'x', 'loaded', id, now()
+			from person where sign_in = 'maud' returning id`,
+		), 1)
 	case path == "/devices/prints/{id}":
 		path = "/devices/prints/" + get(
 			`insert into label_print (title, labels, pdf, person_id, at) select 'x', 1, 'x', id, now() from person where sign_in = 'maud' returning id`,
@@ -261,5 +266,5 @@ func TestFilesOfEverySortGetWords(t *testing.T) {
 	_, to = send(strings.Repeat("x", 9<<20))
 	assert.Equal(t, "/stock", to)
 	_, _, body = h.ask(t, c, "GET", to)
-	assert.Contains(t, body, "over 8 MB")
+	assert.Contains(t, body, "over 16 MB")
 }

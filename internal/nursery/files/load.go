@@ -6,10 +6,10 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
@@ -21,15 +21,26 @@ import (
 type LoadPage struct {
 	Load   store.Load
 	Kind   nursery.LoadKind
-	Rows   int
-	New    int
-	Same   int
-	Bad    []exchange.Bad
-	BadN   int
-	Whole  string // what is wrong with the file as a whole, or ""
-	Sample [][]string
-	Names  []string
+	Run    *store.LoadRun  // what is being done with it, or came to nothing; nil
+	Back   *store.LoadBack // how it was taken back; nil
+	SeenAt time.Time       // when it was gone through; zero: just now
+	Mended int             // cells that were mended
+	Holds
 }
+
+// Holds is what a file holds.
+type Holds struct {
+	Rows, New, Same int
+	Bad             []exchange.Bad
+	BadN            int
+	Whole           string // what is wrong with the file as a whole, or ""
+	Sample          [][]string
+	Names           []string
+}
+
+// small is a file that is gone through while its preview is asked for; a larger one is gone
+// through behind it. In bytes.
+const small = 256 << 10
 
 // ReadFile keeps a file for its preview and gives its number. Nothing is
 // loaded yet.
@@ -47,11 +58,15 @@ func (s *Stage) ReadFile(ctx context.Context, a nursery.Actor, kind, name string
 		return 0, nursery.Problem{Field: "file", Says: "Choose a file first; that one is empty."}
 	}
 	sum := sha256.Sum256(body)
-	return s.DB.Q().
+	id, err := s.DB.Q().
 		AddLoad(ctx, store.Load{Kind: kind, FileName: filepath.Base(name), SHA256: sum[:], Body: body, PersonID: a.ID, At: s.Now()})
+	if err == nil && len(body) > small {
+		_, err = s.begin(ctx, id, "reading", s.readBehind)
+	}
+	return id, err
 }
 
-// Preview says what loading a file would do.
+// Preview says what loading a file would do, or how far it is.
 func (s *Stage) Preview(ctx context.Context, a nursery.Actor, id int64) (LoadPage, error) {
 	var p LoadPage
 	if err := a.Must(nursery.Propagator); err != nil {
@@ -63,108 +78,161 @@ func (s *Stage) Preview(ctx context.Context, a nursery.Actor, id int64) (LoadPag
 		return p, err
 	}
 	p.Kind, _ = nursery.KindOf(p.Load.Kind)
+	if run, err := q.Run(ctx, id); err == nil {
+		p.Run = &run
+	} else if !errors.Is(err, store.ErrNotFound) {
+		return p, err
+	}
+	if b, err := q.Back(ctx, id); err == nil {
+		p.Back = &b
+	} else if !errors.Is(err, store.ErrNotFound) {
+		return p, err
+	}
+	if p.Working() || p.Load.State != "read" {
+		return p, nil
+	}
+	mends, err := q.Mends(ctx, id)
+	if err != nil {
+		return p, err
+	}
+	p.Mended = len(mends)
 	if len(p.Load.Body) == 0 {
 		p.Whole = words.FileGone
 		return p, nil
 	}
-	table, err := s.tableOf(ctx, p.Load)
-	if err != nil {
-		if errors.Is(err, nursery.ErrTurn) || ctx.Err() != nil {
-			return p, err
+	if len(p.Load.Body) > small {
+		p.SeenAt, err = q.Seen(ctx, id, &p.Holds)
+		if errors.Is(err, store.ErrNotFound) { // its reading broke off
+			err = nil
 		}
-		p.Whole = words.Capital(err.Error()) + "."
-		return p, nil
+		return p, err
 	}
-	l, err := s.readLoad(ctx, q, p.Load, table)
-	if err != nil {
-		p.Whole = words.Capital(err.Error()) + "."
-		return p, nil
+	p.Holds, err = s.holds(ctx, p.Load, nil)
+	return p, err
+}
+
+// Working says whether something is being done with the file just now.
+func (p LoadPage) Working() bool { return p.Run != nil && !p.Run.Ended && !p.Run.Silent }
+
+// Unread says that a large file was not gone through to its end.
+func (p LoadPage) Unread() bool {
+	return p.Load.State == "read" && len(p.Load.Body) > small && p.SeenAt.IsZero()
+}
+
+// Doing says what is being done, in words.
+func (p LoadPage) Doing() string { return words.RunDoing(p.Run.Doing) }
+
+// Failed says why what was last done with the file came to nothing, or is "".
+func (p LoadPage) Failed() string {
+	switch {
+	case p.Run == nil || p.Working():
+		return ""
+	case p.Run.Silent:
+		return words.FileBrokeOff
 	}
-	p.Rows, p.New, p.Same = len(table.Rows), l.News(), l.Same
-	p.Bad, p.BadN, p.Names = l.Bad, l.BadRows, table.Names
+	return p.Run.Failed
+}
+
+// holds goes through a file and says what it holds. gone is told how many rows were gone
+// through, of how many.
+func (s *Stage) holds(ctx context.Context, f store.Load, gone func(done, of int)) (h Holds, err error) {
+	var l *nursery.Loading
+	table, err := s.unpacked(ctx, f)
+	if err == nil {
+		l, err = s.sorted(ctx, s.DB.Q(), f, table, gone)
+	}
+	if errors.Is(err, nursery.ErrTurn) || ctx.Err() != nil {
+		return h, errors.Join(err, ctx.Err())
+	} else if err != nil {
+		h.Whole = words.Capital(err.Error()) + "."
+		return h, nil
+	}
+	h.Rows, h.New, h.Same = len(table.Rows), l.News(), l.Same
+	h.Bad, h.BadN, h.Names = l.Bad, l.BadRows, table.Names
+	k, _ := nursery.KindOf(f.Kind)
 	for _, r := range table.Rows[:min(8, len(table.Rows))] {
 		var cells []string
 		for _, n := range table.Names {
-			cells = append(cells, r.Cell(n))
+			cells = append(cells, r.Shown(n, slices.Contains(k.Days, n), slices.Contains(k.Hours, n)))
 		}
-		p.Sample = append(p.Sample, cells)
+		h.Sample = append(h.Sample, cells)
 	}
-	return p, nil
+	return h, nil
 }
 
-// LoadNow loads a file's good rows, all of them or none. Told twice it loads
-// once.
-func (s *Stage) LoadNow(ctx context.Context, a nursery.Actor, id int64) error {
-	if err := a.Must(nursery.Propagator); err != nil {
-		return err
+// unpacked gives a file's table, in its turn, with what was mended.
+func (s *Stage) unpacked(ctx context.Context, f store.Load) (*exchange.Table, error) {
+	table, err := s.tableOf(ctx, f)
+	if err != nil {
+		return nil, err
+	}
+	mends, err := s.DB.Q().Mends(ctx, f.ID)
+	for _, m := range mends {
+		table.Mend(m.Line, m.Field, m.Value)
+	}
+	return table, err
+}
+
+// sorted sorts a table's rows into new, known and bad.
+func (s *Stage) sorted(
+	ctx context.Context, q store.Q, f store.Load, table *exchange.Table, gone func(done, of int),
+) (*nursery.Loading, error) {
+	l := &nursery.Loading{Seen: map[string]int{}}
+	if gone != nil {
+		l.Gone = func(n int) { gone(n, len(table.Rows)) }
+	}
+	return l, s.lists[f.Kind].Read(ctx, q, l, table)
+}
+
+// loadAll loads a file's good rows, all of them or none. It is unpacked before anything is
+// held.
+func (s *Stage) loadAll(ctx context.Context, a nursery.Actor, id int64, gone func(done, of int)) error {
+	says := func(err error) error {
+		if errors.Is(err, nursery.ErrTurn) || ctx.Err() != nil {
+			return err
+		}
+		return nursery.Problem{Says: words.Capital(err.Error()) + "."}
 	}
 	read, err := s.DB.Q().Load(ctx, id)
 	if err != nil || read.State != "read" {
 		return err
 	}
-	table, err := s.tableOf(ctx, read)
-	if errors.Is(err, nursery.ErrTurn) || ctx.Err() != nil {
-		return err
-	} else if err != nil {
-		return nursery.Problem{Field: "", Says: words.Capital(err.Error()) + "."}
+	table, err := s.unpacked(ctx, read)
+	if err != nil {
+		return says(err)
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		f, err := q.LockLoad(ctx, id)
 		if err != nil || f.State != "read" {
 			return err
 		}
-		l, err := s.readLoad(ctx, q, f, table)
+		l, err := s.sorted(ctx, q, f, table, nil)
 		if err != nil {
-			return nursery.Problem{Field: "", Says: words.Capital(err.Error()) + "."}
+			return says(err)
 		}
-		for _, add := range l.Adds {
-			if err := add.Do(ctx, q, a); err != nil {
-				if errors.Is(err, store.ErrTaken) {
-					return nursery.Problem{
-						Field: "",
-						Says:  fmt.Sprintf("Line %d was added by somebody else meanwhile. Look at the preview again.", add.Line),
-					}
-				}
-				return fmt.Errorf("line %d: %w", add.Line, err)
-			}
+		l.Gone = func(n int) { gone(n, l.News()) }
+		if err := l.Keep(ctx, q, a); err != nil {
+			return err
 		}
-		if n := len(l.Readings); n > 0 {
-			if _, err := q.AddReadings(ctx, l.Readings, a.ID); err != nil {
-				return err
-			}
-		}
-		for _, place := range slices.Sorted(maps.Keys(l.Colds)) { // two loads at once take the places in one order
-			if _, err := q.AddColdReadings(ctx, place, l.Colds[place], &a.ID); err != nil {
-				return err
-			}
-		}
-		if len(l.Weather) > 0 {
-			if _, err := q.AddWeather(ctx, l.Weather); err != nil {
-				return err
-			}
+		if err := q.SetAdded(ctx, id, l.Keys()); err != nil {
+			return err
 		}
 		if err := q.EndLoad(ctx, id, "loaded", l.News(), l.Same); err != nil {
 			return err
 		}
 		return s.Changed(ctx, q, a, "load", f.FileName, "loaded "+f.Kind, nil, map[string]any{
-			"added": l.News(), "unchanged": l.Same, "left out": l.BadRows, "codes": codesOf(l), "sha256": hex.EncodeToString(f.SHA256)})
+			"added": l.News(), "unchanged": l.Same, "left out": l.BadRows, "codes": codesOf(f.Kind, l), "sha256": hex.EncodeToString(f.SHA256)})
 	})
 }
 
 // codesOf names what a file added, as far as rows have codes; at most mostCodes of them.
-func codesOf(l *nursery.Loading) []string {
+func codesOf(kind string, l *nursery.Loading) []string {
 	const mostCodes = 500
-	byLine := map[int]string{}
-	for code, line := range l.Seen {
-		byLine[line] = code
+	if k, _ := nursery.KindOf(kind); !slices.Contains(k.Needs, "code") {
+		return nil
 	}
-	var out []string
-	for _, add := range l.Adds[:min(len(l.Adds), mostCodes)] {
-		if c := byLine[add.Line]; c != "" {
-			out = append(out, c)
-		}
-	}
-	return out
+	keys := l.Keys()
+	return keys[:min(len(keys), mostCodes)]
 }
 
 // DropLoad forgets a file that was only looked at.
@@ -196,9 +264,4 @@ func (s *Stage) tableOf(ctx context.Context, f store.Load) (*exchange.Table, err
 			k.Name, strings.Join(k.Needs, ", "), strings.Join(miss, ", "), strings.Join(t.Names, ", "))
 	}
 	return t, nil
-}
-
-func (s *Stage) readLoad(ctx context.Context, q store.Q, f store.Load, t *exchange.Table) (*nursery.Loading, error) {
-	l := &nursery.Loading{Seen: map[string]int{}}
-	return l, s.lists[f.Kind].Read(ctx, q, l, t)
 }

@@ -35,8 +35,13 @@ func (s *Stage) readOrders(ctx context.Context, q store.Q, l *nursery.Loading, t
 	if err != nil {
 		return err
 	}
-	for _, r := range t.Rows {
-		c := &exchange.Cells{Row: r}
+	known, err := q.OrdersByCodes(ctx, nursery.Codes(t, "code"))
+	if err != nil {
+		return err
+	}
+	add := nursery.Batch(l, s.addOrders)
+	return l.Rows(ctx, t, func(c *exchange.Cells) error {
+		r := c.Row
 		n := NewOrder{
 			Code:       r.Cell("code"),
 			Genus:      strings.ToLower(r.Cell("genus")),
@@ -50,39 +55,19 @@ func (s *Stage) readOrders(ctx context.Context, q store.Q, l *nursery.Loading, t
 		}
 		nursery.SpoilAll(c, n.check(genera))
 		l.Twice(c, n.Code)
-		err := l.SortRow(c, func() (string, string, error) {
-			h, err := q.OrderByCode(ctx, n.Code)
-			col, says := nursery.Differs(
-				"genus",
-				h.Genus,
-				n.Genus,
-				"variety",
-				strings.ToLower(h.Variety),
-				strings.ToLower(n.Variety),
-				"stock_genus",
-				h.StockGenus,
-				n.StockGenus,
-				"stock",
-				strings.ToLower(h.StockType),
-				strings.ToLower(n.StockType),
-				"trees",
-				h.Trees,
-				n.Trees,
-				"due_on",
-				h.DueOn,
-				n.DueOn,
-				"priority",
-				h.Priority,
-				n.Priority,
-				"buyer",
-				h.Buyer,
-				n.Buyer,
+		h, here := known[n.Code]
+		l.Sort(c, here, func() []nursery.Difference {
+			return nursery.Differs(
+				"genus", h.Genus, n.Genus,
+				"variety", strings.ToLower(h.Variety), strings.ToLower(n.Variety),
+				"stock_genus", h.StockGenus, n.StockGenus,
+				"stock", strings.ToLower(h.StockType), strings.ToLower(n.StockType),
+				"trees", h.Trees, n.Trees,
+				"due_on", h.DueOn, n.DueOn,
+				"priority", h.Priority, n.Priority,
+				"buyer", h.Buyer, n.Buyer,
 			)
-			return col, says, err
-		}, func(ctx context.Context, q store.Q, a nursery.Actor) error { return s.addOrder(ctx, q, a, n) })
-		if err != nil {
-			return err
-		}
-	}
-	return nil
+		}, func() { add(c.Line, n.Code, n) })
+		return nil
+	})
 }

@@ -66,23 +66,28 @@ func (s *Stage) AddOrder(ctx context.Context, a nursery.Actor, n NewOrder) error
 		}
 		return nursery.Problem{Field: "due_on", Says: words.DayOver}
 	}
-	return s.AddTyped(ctx, a, "Order", n.Code, n.check, func(ctx context.Context, q store.Q) error { return s.addOrder(ctx, q, a, n) })
+	return s.AddTyped(ctx, a, "Order", n.Code, n.check, func(ctx context.Context, q store.Q) error { return s.addOrders(ctx, q, a, []NewOrder{n}) })
 }
 
-func (s *Stage) addOrder(ctx context.Context, q store.Q, a nursery.Actor, n NewOrder) error {
-	v, err := q.VarietyFor(ctx, n.Variety, n.Genus)
-	if err != nil {
+func (s *Stage) addOrders(ctx context.Context, q store.Q, a nursery.Actor, ns []NewOrder) error {
+	names, os, cs := nursery.NamesIn(q), make([]store.Order, len(ns)), make([]nursery.Change, len(ns))
+	for i, n := range ns {
+		v, err := names.Variety(ctx, n.Variety, n.Genus)
+		if err != nil {
+			return err
+		}
+		t, err := names.Stock(ctx, n.StockType, n.StockGenus)
+		if err != nil {
+			return err
+		}
+		os[i] = store.Order{Code: n.Code, VarietyID: v, StockTypeID: t, Trees: n.Trees, DueOn: n.DueOn,
+			Priority: n.Priority, Buyer: n.Buyer, MadeAt: s.Now()}
+		cs[i] = nursery.Change{What: "order", Ref: n.Code, Doing: "taken", After: n}
+	}
+	if err := q.AddOrders(ctx, os); err != nil {
 		return err
 	}
-	t, err := q.StockTypeFor(ctx, n.StockType, n.StockGenus)
-	if err != nil {
-		return err
-	}
-	if _, err := q.AddOrder(ctx, store.Order{Code: n.Code, VarietyID: v, StockTypeID: t, Trees: n.Trees, DueOn: n.DueOn,
-		Priority: n.Priority, Buyer: n.Buyer, MadeAt: s.Now()}); err != nil {
-		return err
-	}
-	return s.Changed(ctx, q, a, "order", n.Code, "taken", nil, n)
+	return s.ChangedAll(ctx, q, a, cs...)
 }
 
 // Orders lists the open orders with what each needs and has.

@@ -3,7 +3,10 @@ package places
 import (
 	"context"
 	"errors"
+	"fmt"
+	"maps"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -31,9 +34,24 @@ func (s *Stage) readColds(ctx context.Context, q store.Q, l *nursery.Loading, t 
 		err   error
 	}
 	stores := map[string]*seen{}
-	l.Colds = map[int64][]store.ColdReading{}
-	for _, r := range t.Rows {
-		c := &exchange.Cells{Row: r}
+	type reading struct {
+		place int64
+		store.ColdReading
+	}
+	add := nursery.Batch(l, func(ctx context.Context, q store.Q, a nursery.Actor, rs []reading) error {
+		of := map[int64][]store.ColdReading{}
+		for _, r := range rs {
+			of[r.place] = append(of[r.place], r.ColdReading)
+		}
+		for _, place := range slices.Sorted(maps.Keys(of)) { // two loads at once take the places in one order
+			if _, err := q.AddColdReadings(ctx, place, of[place], &a.ID); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return l.Rows(ctx, t, func(c *exchange.Cells) error {
+		r := c.Row
 		name, at, temp := strings.Join(strings.Fields(r.Cell("store")), " "), c.Time("at"), c.Number("c")
 		if len(c.Bads) == 0 && c.Cell("c") == "" && c.Cell("f") == "" {
 			c.Spoil("c", "Give the temperature.")
@@ -69,16 +87,16 @@ func (s *Stage) readColds(ctx context.Context, q store.Q, l *nursery.Loading, t 
 		if was, ok := x.have[at.Unix()]; ok && len(c.Bads) == 0 {
 			if was == temp {
 				l.Same++
-				continue
+				return nil
 			}
 			c.Spoil("c", "At this hour %g °C is here already, and %g in the file.", was, temp)
 		}
 		if len(c.Bads) > 0 {
 			l.Spoil(c)
-			continue
+			return nil
 		}
 		x.have[at.Unix()] = temp
-		l.Colds[x.place.ID] = append(l.Colds[x.place.ID], store.ColdReading{At: at, C: temp, Source: "file"})
-	}
-	return nil
+		add(c.Line, fmt.Sprint(x.place.ID, "/", at.Unix()), reading{x.place.ID, store.ColdReading{At: at, C: temp, Source: "file"}})
+		return nil
+	})
 }

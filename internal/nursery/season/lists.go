@@ -37,8 +37,11 @@ func (s *Stage) readWeather(ctx context.Context, q store.Q, l *nursery.Loading, 
 	for _, w := range ws {
 		have[season.DayOf(w.On)] = w.MeanC
 	}
-	for _, r := range t.Rows {
-		c := &exchange.Cells{Row: r}
+	add := nursery.Batch(l, func(ctx context.Context, q store.Q, _ nursery.Actor, ws []store.WeatherDay) error {
+		_, err := q.AddWeather(ctx, ws)
+		return err
+	})
+	return l.Rows(ctx, t, func(c *exchange.Cells) error {
 		day, mean, low := c.Date("day"), c.Number("mean_c"), c.Number("low_c")
 		if c.Cell("low_c") == "" && c.Cell("low_f") == "" {
 			low = mean
@@ -61,16 +64,16 @@ func (s *Stage) readWeather(ctx context.Context, q store.Q, l *nursery.Loading, 
 		if was, ok := have[day]; ok && len(c.Bads) == 0 {
 			if was == mean {
 				l.Same++
-				continue
+				return nil
 			}
 			c.Spoil("mean_c", "On this day %g °C is here already, and %g in the file.", was, mean)
 		}
 		if len(c.Bads) > 0 {
 			l.Spoil(c)
-			continue
+			return nil
 		}
 		have[day] = mean
-		l.Weather = append(l.Weather, store.WeatherDay{On: day, MeanC: mean, LowC: low, Source: "file"})
-	}
-	return nil
+		add(c.Line, day.Format(time.DateOnly), store.WeatherDay{On: day, MeanC: mean, LowC: low, Source: "file"})
+		return nil
+	})
 }

@@ -45,8 +45,13 @@ func (s *Stage) readLots(ctx context.Context, q store.Q, l *nursery.Loading, t *
 	if err != nil {
 		return err
 	}
-	for _, r := range t.Rows {
-		c := &exchange.Cells{Row: r}
+	known, err := q.LotsByCodes(ctx, nursery.Codes(t, "code"))
+	if err != nil {
+		return err
+	}
+	add := nursery.Batch(l, s.addLots)
+	return l.Rows(ctx, t, func(c *exchange.Cells) error {
+		r := c.Row
 		n := NewLot{
 			Code:       r.Cell("code"),
 			Genus:      strings.ToLower(r.Cell("genus")),
@@ -62,47 +67,23 @@ func (s *Stage) readLots(ctx context.Context, q store.Q, l *nursery.Loading, t *
 		}
 		nursery.SpoilAll(c, n.check(genera, s.Today()))
 		l.Twice(c, n.Code)
-		err := l.SortRow(c, func() (string, string, error) {
-			h, err := q.LotByCode(ctx, n.Code)
-			col, says := nursery.Differs(
-				"genus",
-				h.Genus,
-				n.Genus,
-				"stock",
-				strings.ToLower(h.StockType),
-				strings.ToLower(n.StockType),
-				"received_on",
-				h.ReceivedOn,
-				n.ReceivedOn,
-				"form",
-				h.Form,
-				n.Form,
-				"stems",
-				h.Received,
-				n.Received,
-				"supplier",
-				h.Supplier,
-				n.Supplier,
-				"place",
-				h.Place,
-				n.Place,
-				"health",
-				h.Health,
-				n.Health,
-				"grade_low_mm",
-				nursery.Deref(h.GradeLow),
-				n.GradeLow,
-				"grade_high_mm",
-				nursery.Deref(h.GradeHigh),
-				n.GradeHigh,
+		h, here := known[n.Code]
+		l.Sort(c, here, func() []nursery.Difference {
+			return nursery.Differs(
+				"genus", h.Genus, n.Genus,
+				"stock", strings.ToLower(h.StockType), strings.ToLower(n.StockType),
+				"received_on", h.ReceivedOn, n.ReceivedOn,
+				"form", h.Form, n.Form,
+				"stems", h.Received, n.Received,
+				"supplier", h.Supplier, n.Supplier,
+				"place", h.Place, n.Place,
+				"health", h.Health, n.Health,
+				"grade_low_mm", nursery.Deref(h.GradeLow), n.GradeLow,
+				"grade_high_mm", nursery.Deref(h.GradeHigh), n.GradeHigh,
 			)
-			return col, says, err
-		}, func(ctx context.Context, q store.Q, a nursery.Actor) error { return s.addLot(ctx, q, a, n) })
-		if err != nil {
-			return err
-		}
-	}
-	return nil
+		}, func() { add(c.Line, n.Code, n) })
+		return nil
+	})
 }
 
 // readReadings knows a reading by its lot, day and number; without a column
@@ -117,8 +98,12 @@ func (s *Stage) readReadings(ctx context.Context, q store.Q, l *nursery.Loading,
 	}
 	lots := map[string]*lotSeen{}
 	next := map[string]int{}
-	for _, r := range t.Rows {
-		c := &exchange.Cells{Row: r}
+	add := nursery.Batch(l, func(ctx context.Context, q store.Q, a nursery.Actor, rs []store.Reading) error {
+		_, err := q.AddReadings(ctx, rs, a.ID)
+		return err
+	})
+	return l.Rows(ctx, t, func(c *exchange.Cells) error {
+		r := c.Row
 		code, on, mm, no := nursery.CleanCode(r.Cell("lot")), c.Date("taken_on"), c.Number("mm"), c.Int("no")
 		if lots[code] == nil {
 			x := &lotSeen{have: map[string]float64{}, n: map[string]int{}}
@@ -153,7 +138,7 @@ func (s *Stage) readReadings(ctx context.Context, q store.Q, l *nursery.Loading,
 		}
 		if len(c.Bads) > 0 {
 			l.Spoil(c)
-			continue
+			return nil
 		}
 		day := on.Format(time.DateOnly)
 		if no == 0 {
@@ -166,7 +151,7 @@ func (s *Stage) readReadings(ctx context.Context, q store.Q, l *nursery.Loading,
 		switch {
 		case ok && was == mm:
 			l.Same++
-			continue
+			return nil
 		case ok:
 			c.Spoil("mm", "Reading %d of %s on %s is %g mm already. Give this one another number or day.", no, code, day, was)
 		case x.n[day] >= x.lot.Received:
@@ -174,11 +159,11 @@ func (s *Stage) readReadings(ctx context.Context, q store.Q, l *nursery.Loading,
 		}
 		if len(c.Bads) > 0 {
 			l.Spoil(c)
-			continue
+			return nil
 		}
 		x.have[key] = mm
 		x.n[day]++
-		l.Readings = append(l.Readings, store.Reading{LotID: x.lot.ID, TakenOn: on, No: no, MM: mm})
-	}
-	return nil
+		add(c.Line, fmt.Sprint(x.lot.ID, "/", key), store.Reading{LotID: x.lot.ID, TakenOn: on, No: no, MM: mm})
+		return nil
+	})
 }

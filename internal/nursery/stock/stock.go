@@ -68,23 +68,27 @@ func (s *Stage) Genera(ctx context.Context) ([]store.Genus, error) { return s.DB
 // AddLot takes a lot in.
 func (s *Stage) AddLot(ctx context.Context, a nursery.Actor, n NewLot) error {
 	check := func(genera map[string]bool) nursery.Problems { return n.check(genera, s.Today()) }
-	return s.AddTyped(ctx, a, "Lot", n.Code, check, func(ctx context.Context, q store.Q) error { return s.addLot(ctx, q, a, n) })
+	return s.AddTyped(ctx, a, "Lot", n.Code, check, func(ctx context.Context, q store.Q) error { return s.addLots(ctx, q, a, []NewLot{n}) })
 }
 
-func (s *Stage) addLot(ctx context.Context, q store.Q, a nursery.Actor, n NewLot) error {
-	typeID, err := q.StockTypeFor(ctx, n.StockType, n.Genus)
-	if err != nil {
+func (s *Stage) addLots(ctx context.Context, q store.Q, a nursery.Actor, ns []NewLot) error {
+	names, ls, cs := nursery.NamesIn(q), make([]store.Lot, len(ns)), make([]nursery.Change, len(ns))
+	for i, n := range ns {
+		typeID, err := names.Stock(ctx, n.StockType, n.Genus)
+		if err != nil {
+			return err
+		}
+		ls[i] = store.Lot{Code: n.Code, StockTypeID: typeID, Supplier: n.Supplier, ReceivedOn: n.ReceivedOn, Form: n.Form,
+			Place: n.Place, Received: n.Received, Health: n.Health, MadeAt: s.Now()}
+		if n.GradeHigh > 0 {
+			ls[i].GradeLow, ls[i].GradeHigh = &n.GradeLow, &n.GradeHigh
+		}
+		cs[i] = nursery.Change{What: "lot", Ref: n.Code, Doing: "received", After: n}
+	}
+	if err := q.AddLots(ctx, ls, a.ID); err != nil {
 		return err
 	}
-	l := store.Lot{Code: n.Code, StockTypeID: typeID, Supplier: n.Supplier, ReceivedOn: n.ReceivedOn, Form: n.Form,
-		Place: n.Place, Received: n.Received, Health: n.Health, MadeAt: s.Now()}
-	if n.GradeHigh > 0 {
-		l.GradeLow, l.GradeHigh = &n.GradeLow, &n.GradeHigh
-	}
-	if _, err := q.AddLot(ctx, l, a.ID); err != nil {
-		return err
-	}
-	return s.Changed(ctx, q, a, "lot", n.Code, "received", nil, n)
+	return s.ChangedAll(ctx, q, a, cs...)
 }
 
 // Stem is a stem as it is calipered: its diameter in mm or, where it is oval, both.

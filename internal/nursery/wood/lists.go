@@ -2,7 +2,6 @@ package wood
 
 import (
 	"context"
-	"errors"
 	"strings"
 	"time"
 
@@ -59,8 +58,13 @@ func (s *Stage) readPlants(ctx context.Context, q store.Q, l *nursery.Loading, t
 	if err != nil {
 		return err
 	}
-	for _, r := range t.Rows {
-		c := &exchange.Cells{Row: r}
+	known, err := q.PlantsByCodes(ctx, nursery.Codes(t, "code"))
+	if err != nil {
+		return err
+	}
+	add := nursery.Batch(l, s.addPlants)
+	return l.Rows(ctx, t, func(c *exchange.Cells) error {
+		r := c.Row
 		n := NewPlant{
 			Code:        r.Cell("code"),
 			Genus:       strings.ToLower(r.Cell("genus")),
@@ -74,47 +78,42 @@ func (s *Stage) readPlants(ctx context.Context, q store.Q, l *nursery.Loading, t
 		}
 		nursery.SpoilAll(c, n.check(genera))
 		l.Twice(c, n.Code)
-		err := l.SortRow(c, func() (string, string, error) {
-			h, err := q.PlantByCode(ctx, n.Code)
-			col, says := nursery.Differs(
-				"genus",
-				h.Genus,
-				n.Genus,
-				"variety",
-				strings.ToLower(h.Variety),
-				strings.ToLower(n.Variety),
-				"place",
-				h.Place,
-				n.Place,
-				"planted_year",
-				nursery.Deref(h.PlantedYear),
-				n.PlantedYear,
-				"seen_true_by",
-				h.SeenTrueBy,
-				n.SeenTrueBy,
-				"seen_true_on",
-				nursery.Deref(h.SeenTrueOn),
-				n.SeenTrueOn,
-				"health",
-				h.Health,
-				n.Health,
-				"licence",
-				h.Licence,
-				n.Licence,
+		h, here := known[n.Code]
+		l.Sort(c, here, func() []nursery.Difference {
+			return nursery.Differs(
+				"genus", h.Genus, n.Genus,
+				"variety", strings.ToLower(h.Variety), strings.ToLower(n.Variety),
+				"place", h.Place, n.Place,
+				"planted_year", nursery.Deref(h.PlantedYear), n.PlantedYear,
+				"seen_true_by", h.SeenTrueBy, n.SeenTrueBy,
+				"seen_true_on", nursery.Deref(h.SeenTrueOn), n.SeenTrueOn,
+				"health", h.Health, n.Health,
+				"licence", h.Licence, n.Licence,
 			)
-			return col, says, err
-		}, func(ctx context.Context, q store.Q, a nursery.Actor) error { return s.addPlant(ctx, q, a, n) })
-		if err != nil {
-			return err
-		}
-	}
-	return nil
+		}, func() { add(c.Line, n.Code, n) })
+		return nil
+	})
 }
 
 func (s *Stage) readBundles(ctx context.Context, q store.Q, l *nursery.Loading, t *exchange.Table) error {
-	plants := map[string]bool{}
-	for _, r := range t.Rows {
-		c := &exchange.Cells{Row: r}
+	known, err := q.BundlesByCodes(ctx, nursery.Codes(t, "code"))
+	if err != nil {
+		return err
+	}
+	plants, err := q.PlantsByCodes(ctx, nursery.Codes(t, "plant"))
+	if err != nil {
+		return err
+	}
+	add := nursery.Batch(l, func(ctx context.Context, q store.Q, a nursery.Actor, ns []NewBundle) error {
+		for _, n := range ns {
+			if err := s.addBundle(ctx, q, a, n); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return l.Rows(ctx, t, func(c *exchange.Cells) error {
+		r := c.Row
 		n := NewBundle{
 			Code:         r.Cell("code"),
 			Plant:        r.Cell("plant"),
@@ -135,61 +134,26 @@ func (s *Stage) readBundles(ctx context.Context, q store.Q, l *nursery.Loading, 
 		}
 		nursery.SpoilAll(c, n.check(s.Today()))
 		l.Twice(c, n.Code)
-		if _, asked := plants[n.Plant]; !asked && n.Plant != "" {
-			_, err := q.PlantByCode(ctx, n.Plant)
-			if err != nil && !errors.Is(err, nursery.ErrNotFound) {
-				return err
-			}
-			plants[n.Plant] = err == nil
-		}
-		if n.Plant != "" && !plants[n.Plant] {
+		if _, ok := plants[n.Plant]; n.Plant != "" && !ok {
 			c.Spoil("plant", "No mother plant is called %s. Load mother plants first.", n.Plant)
 		}
-		err := l.SortRow(c, func() (string, string, error) {
-			h, err := q.BundleByCode(ctx, n.Code)
-			col, says := nursery.Differs(
-				"plant",
-				h.Plant,
-				n.Plant,
-				"cut_on",
-				h.CutOn,
-				n.CutOn,
-				"state",
-				h.State,
-				n.State,
-				"sticks",
-				h.Sticks,
-				n.Sticks,
-				"length_mm",
-				h.LengthMM,
-				n.LengthMM,
-				"base_mm",
-				h.BaseMM,
-				n.BaseMM,
-				"tip_mm",
-				h.TipMM,
-				n.TipMM,
-				"internode_mm",
-				h.InternodeMM,
-				n.InternodeMM,
-				"blind_pct",
-				nursery.Round3(h.BlindShare*100),
-				nursery.Round3(n.BlindPct),
-				"buds_per_piece",
-				h.BudsPerPiece,
-				n.BudsPerPiece,
-				"place",
-				h.Place,
-				n.Place,
-				"whole_shoot",
-				h.WholeShoot,
-				n.Whole,
+		h, here := known[n.Code]
+		l.Sort(c, here, func() []nursery.Difference {
+			return nursery.Differs(
+				"plant", h.Plant, n.Plant,
+				"cut_on", h.CutOn, n.CutOn,
+				"state", h.State, n.State,
+				"sticks", h.Sticks, n.Sticks,
+				"length_mm", h.LengthMM, n.LengthMM,
+				"base_mm", h.BaseMM, n.BaseMM,
+				"tip_mm", h.TipMM, n.TipMM,
+				"internode_mm", h.InternodeMM, n.InternodeMM,
+				"blind_pct", nursery.Round3(h.BlindShare*100), nursery.Round3(n.BlindPct),
+				"buds_per_piece", h.BudsPerPiece, n.BudsPerPiece,
+				"place", h.Place, n.Place,
+				"whole_shoot", h.WholeShoot, n.Whole,
 			)
-			return col, says, err
-		}, func(ctx context.Context, q store.Q, a nursery.Actor) error { return s.addBundle(ctx, q, a, n) })
-		if err != nil {
-			return err
-		}
-	}
-	return nil
+		}, func() { add(c.Line, n.Code, n) })
+		return nil
+	})
 }

@@ -50,33 +50,30 @@ func (n *NewPlant) check(genera map[string]bool) nursery.Problems {
 // AddPlant keeps a mother plant.
 func (s *Stage) AddPlant(ctx context.Context, a nursery.Actor, n NewPlant) error {
 	return s.AddTyped(ctx, a, "Mother plant", n.Code, n.check,
-		func(ctx context.Context, q store.Q) error { return s.addPlant(ctx, q, a, n) })
+		func(ctx context.Context, q store.Q) error { return s.addPlants(ctx, q, a, []NewPlant{n}) })
 }
 
-func (s *Stage) addPlant(ctx context.Context, q store.Q, a nursery.Actor, n NewPlant) error {
-	v, err := q.VarietyFor(ctx, n.Variety, n.Genus)
-	if err != nil {
+func (s *Stage) addPlants(ctx context.Context, q store.Q, a nursery.Actor, ns []NewPlant) error {
+	names, ps, cs := nursery.NamesIn(q), make([]store.Plant, len(ns)), make([]nursery.Change, len(ns))
+	for i, n := range ns {
+		v, err := names.Variety(ctx, n.Variety, n.Genus)
+		if err != nil {
+			return err
+		}
+		ps[i] = store.Plant{Code: n.Code, VarietyID: v, Place: n.Place, SeenTrueBy: n.SeenTrueBy, Health: n.Health, Licence: n.Licence,
+			MadeAt: s.Now()}
+		if n.PlantedYear != 0 {
+			ps[i].PlantedYear = &n.PlantedYear
+		}
+		if !n.SeenTrueOn.IsZero() {
+			ps[i].SeenTrueOn = &n.SeenTrueOn
+		}
+		cs[i] = nursery.Change{What: "plant", Ref: n.Code, Doing: "added", After: n}
+	}
+	if err := q.AddPlants(ctx, ps); err != nil {
 		return err
 	}
-	p := store.Plant{
-		Code:       n.Code,
-		VarietyID:  v,
-		Place:      n.Place,
-		SeenTrueBy: n.SeenTrueBy,
-		Health:     n.Health,
-		Licence:    n.Licence,
-		MadeAt:     s.Now(),
-	}
-	if n.PlantedYear != 0 {
-		p.PlantedYear = &n.PlantedYear
-	}
-	if !n.SeenTrueOn.IsZero() {
-		p.SeenTrueOn = &n.SeenTrueOn
-	}
-	if _, err := q.AddPlant(ctx, p); err != nil {
-		return err
-	}
-	return s.Changed(ctx, q, a, "plant", n.Code, "added", nil, n)
+	return s.ChangedAll(ctx, q, a, cs...)
 }
 
 // NewBundle is what is asked of wood that was cut.

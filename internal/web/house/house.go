@@ -5,18 +5,13 @@ package house
 import (
 	"embed"
 	"html/template"
-	"io"
 	"math"
 	"net/http"
-	"os"
-	"path/filepath"
 	"strconv"
 
 	"github.com/go-chi/chi/v5"
 
-	"unionknot/docs/examples"
 	"unionknot/internal/core/ways"
-	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/access"
 	filesstage "unionknot/internal/nursery/files"
@@ -54,6 +49,12 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/loads/{kind}", Who: page.Boss, Do: h.read},
 		{Method: "GET", Path: "/loads/{id}", Who: page.Boss, Do: h.preview},
 		{Method: "POST", Path: "/loads/{id}/load", Who: page.Boss, Do: h.load},
+		{Method: "POST", Path: "/loads/{id}/stop", Who: page.Boss, Do: h.stop},
+		{Method: "POST", Path: "/loads/{id}/mend", Who: page.Boss, Do: h.mend},
+		{Method: "POST", Path: "/loads/{id}/anew", Who: page.Boss, Do: h.readAnew},
+		{Method: "GET", Path: "/loads/{id}/back", Who: page.Boss, Do: h.back},
+		{Method: "POST", Path: "/loads/{id}/back", Who: page.Boss, Do: h.takeBack},
+		{Method: "GET", Path: "/loads/{id}/stays.csv", Who: page.Boss, Do: h.stays},
 		{Method: "POST", Path: "/loads/{id}/drop", Who: page.Boss, Do: h.drop},
 		{Method: "GET", Path: "/devices", Who: page.Boss, Do: h.devices},
 		{Method: "POST", Path: "/devices/logger", Who: page.Boss, Do: h.logger},
@@ -235,113 +236,6 @@ type changesPage struct {
 	Find    string
 	Changes []store.Change
 	Earlier template.URL // where the page before this one is; "" where there is none
-}
-
-func (h house) read(w http.ResponseWriter, r *http.Request) error {
-	kind := chi.URLParam(r, "kind")
-	k, ok := nursery.KindOf(kind)
-	if !ok {
-		return nursery.ErrNotFound
-	}
-	r.Body = http.MaxBytesReader(w, r.Body, exchange.MaxBytes+64<<10)
-	body, name, err := upload(r)
-	if err != nil {
-		h.Flash(r, "The file is missing or over %d MB, so nothing was read. Choose a smaller one.", exchange.MaxBytes>>20)
-		return page.Go(w, r, k.Stage)
-	}
-	id, err := h.Nursery.ReadFile(r.Context(), page.Actor(r), kind, name, body)
-	if form, bad := (page.Form{}).WithProblems(err); bad {
-		h.Flash(r, "%s", form.Problems["file"])
-		return page.Go(w, r, k.Stage)
-	} else if err != nil {
-		return err
-	}
-	return page.Go(w, r, "/loads/"+page.ID(id))
-}
-
-func upload(r *http.Request) ([]byte, string, error) {
-	f, head, err := r.FormFile("file")
-	if err != nil {
-		return nil, "", err
-	}
-	defer f.Close()
-	b, err := io.ReadAll(f)
-	return b, filepath.Base(head.Filename), err
-}
-
-func (h house) loadID(r *http.Request) (int64, error) {
-	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
-	if err != nil {
-		return 0, nursery.ErrNotFound
-	}
-	return id, nil
-}
-
-func (h house) preview(w http.ResponseWriter, r *http.Request) error {
-	return h.showPreview(w, r, page.NewForm(), http.StatusOK)
-}
-
-func (h house) showPreview(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
-	id, err := h.loadID(r)
-	if err != nil {
-		return err
-	}
-	p, err := h.Nursery.Preview(r.Context(), page.Actor(r), id)
-	if err != nil {
-		return err
-	}
-	stage := map[string]string{"/stock": "Stock", "/wood": "Wood", "/orders": "Orders"}[p.Kind.Stage]
-	return h.ShowStatus(
-		w,
-		r,
-		h.views["preview"],
-		page.Frame{Title: "Preview of " + p.Load.FileName, Stage: stage, Data: p, Form: f},
-		status,
-	)
-}
-
-func (h house) load(w http.ResponseWriter, r *http.Request) error {
-	id, err := h.loadID(r)
-	if err != nil {
-		return err
-	}
-	err = h.Nursery.LoadNow(r.Context(), page.Actor(r), id)
-	if form, ok := page.NewForm().WithProblems(err); ok {
-		return h.showPreview(w, r, form, http.StatusConflict)
-	} else if err != nil {
-		return err
-	}
-	return page.Go(w, r, "/loads/"+page.ID(id))
-}
-
-func (h house) drop(w http.ResponseWriter, r *http.Request) error {
-	id, err := h.loadID(r)
-	if err != nil {
-		return err
-	}
-	p, err := h.Nursery.Preview(r.Context(), page.Actor(r), id)
-	if err != nil {
-		return err
-	}
-	if err := h.Nursery.DropLoad(r.Context(), page.Actor(r), id); err != nil {
-		return err
-	}
-	h.Flash(r, "%s was looked at and left. Nothing was loaded.", p.Load.FileName)
-	return page.Go(w, r, p.Kind.Stage)
-}
-
-func (h house) example(w http.ResponseWriter, r *http.Request) error {
-	name := chi.URLParam(r, "name")
-	b, err := examples.Files.ReadFile(filepath.Base(name))
-	if os.IsNotExist(err) {
-		return nursery.ErrNotFound
-	} else if err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
-	w.Header().Set("Content-Disposition", `attachment; filename="`+filepath.Base(name)+`"`)
-	_, err = w.Write(b)
-	return err
 }
 
 // technique keeps whether a technique is in use, and its limits.
