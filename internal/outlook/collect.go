@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"unionknot/internal/core/own"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/wood"
@@ -120,7 +121,7 @@ func Collect(f *snapshot.Snapshot, orders []OrderLine, asked CollectAsked) (Coll
 			wants[w.id] = w
 			order = append(order, w.id)
 		}
-		w.chips = w.chips && o.Need.By.Technique.Key == "chip-bud"
+		w.chips = w.chips && own.Base(o.Need.By.Technique.Key) == "chip-bud"
 		w.free = max(w.free, o.Weavable.Pieces)
 		pieces := o.ToGo * o.Need.By.Technique.Pieces()
 		w.need += pieces

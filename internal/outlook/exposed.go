@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/aftercare"
+	"unionknot/internal/core/own"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/store"
@@ -142,7 +143,7 @@ const seedlingDays = 330
 func (n *Nursing) ahead(group string, from time.Time) (budded, fit int) {
 	var end time.Time
 	for _, t := range n.F.Techniques {
-		if t.Key != aftercare.TBud {
+		if own.Base(t.Key) != aftercare.TBud {
 			continue
 		}
 		for _, w := range t.Windows(n.F.Around(group), []string{season.RipeGreen}, technique.InRow) {
@@ -184,7 +185,7 @@ func YearsOf(n *Nursing, gs []Growing, cohorts []store.Cohort, rows []store.InRo
 	}
 	fit := map[[2]int]map[int]int{}
 	for _, g := range gs {
-		bud := g.Made.Healing == aftercare.InTheRow && (g.Technique == aftercare.TBud || g.Technique == aftercare.ChipBud)
+		bud := g.Made.Healing == aftercare.InTheRow && (g.Made.Technique == aftercare.TBud || g.Made.Technique == aftercare.ChipBud)
 		l := at(g.FinishedAt.Year(), bud)
 		stage := Growing1
 		for _, k := range g.Plan.Knots {

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/aftercare"
+	"unionknot/internal/core/own"
 	"unionknot/internal/core/season"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
@@ -117,7 +118,7 @@ func (n *Nursing) Box(place, healing, group string) *aftercare.Box {
 				rs = append(rs, aftercare.Reading{At: r.At, C: r.C})
 			}
 		}
-		b = aftercare.NewBox(healing, group, rs)
+		b = aftercare.NewBoxAt(n.F.HealC(healing), group, rs)
 		n.boxes[key] = b
 	}
 	return b
@@ -128,10 +129,10 @@ func (n *Nursing) Of(t store.GrowTag) Growing {
 	g := Growing{GrowTag: t}
 	callus, stock := n.F.Genus(t.Genus).SeasonGroup, n.F.Genus(t.StockGenus).SeasonGroup
 	m := &g.Made
-	*m = aftercare.Made{Technique: t.Technique, Wood: t.Wood, Healing: t.Healing, Tie: t.Tie, Film: n.film, Cover: t.Cover != "",
+	*m = aftercare.Made{Technique: own.Base(t.Technique), Wood: t.Wood, Healing: own.Base(t.Healing), Tie: own.Base(t.Tie), Film: n.film, Cover: t.Cover != "",
 		Buds: t.BudsPerPiece, Finished: aftercare.DayOf(dayOf(t.FinishedAt)), Group: callus, Calendar: n.Calendar(stock), Ways: n.ways,
 		Weeks: n.weeks[t.Tie], Numbers: n.F.Numbers}
-	if t.Technique == aftercare.TBud || t.Technique == aftercare.ChipBud {
+	if m.Technique == aftercare.TBud || m.Technique == aftercare.ChipBud {
 		m.Buds = max(1, t.Buds)
 	}
 	if m.Boxed() {

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/aftercare"
+	"unionknot/internal/core/own"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/ways"
 	"unionknot/internal/snapshot"
@@ -28,7 +29,7 @@ type HealLine struct {
 
 // healing is an uncounted tag as its first look asks of it.
 func (n *Nursing) healing(t store.Tag) *aftercare.Made {
-	m := &aftercare.Made{Technique: t.Technique, Healing: t.Healing, Group: n.F.Genus(t.Genus).SeasonGroup, Film: n.film,
+	m := &aftercare.Made{Technique: own.Base(t.Technique), Healing: own.Base(t.Healing), Group: n.F.Genus(t.Genus).SeasonGroup, Film: n.film,
 		Finished: aftercare.DayOf(dayOf(*t.FinishedAt)), Numbers: n.F.Numbers}
 	if m.Boxed() {
 		m.Box = n.Box(t.HealPlace, t.Healing, m.Group)
@@ -132,7 +133,7 @@ func dayOf(t time.Time) time.Time {
 // house's ways.
 func FollowUp(n *Nursing, t store.GrowTag) []words.Follows {
 	g := n.Of(t)
-	return words.FollowUp(g.Plan, n.F.Answers(), t.TieName, n.weeks[t.Tie] < 0, !g.Made.Boxed() && t.Healing == ways.PotAtOnce,
+	return words.FollowUp(g.Plan, n.F.Answers(), t.TieName, n.weeks[t.Tie] < 0, !g.Made.Boxed() && own.Base(t.Healing) == ways.PotAtOnce,
 		dayOf(t.FinishedAt))
 }
 

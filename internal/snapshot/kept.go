@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/aftercare"
+	"unionknot/internal/core/own"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/ways"
@@ -25,12 +26,14 @@ type Settings struct {
 	HouseWays  []store.HouseWay
 	Ties       []store.Tie
 	Healing    []store.HealingWay
-	Causes     []string
+	Causes     []string      // that are offered
 	Genera     []store.Genus // by name
 	Sections   []store.Section
 	Stations   []store.Station
 	pairs      map[[2]string]Pair
 	sections   map[[4]string]Pair
+	Materials  map[string]store.Material
+	notOffered map[store.Unoffered]bool
 	shipped    map[[3]string]string // values of the craft's tables, by kind, which, and field
 }
 
@@ -60,7 +63,27 @@ func readSettings(ctx context.Context, q store.Q) (*Settings, error) {
 	read(func() error { s.HouseWays, err = q.HouseWays(ctx); return err })
 	read(func() error { s.Ties, err = q.Ties(ctx); return err })
 	read(func() error { s.Healing, err = q.HealingWays(ctx); return err })
-	read(func() error { s.Causes, err = q.Causes(ctx); return err })
+	read(func() error {
+		us, err := q.NotOffered(ctx)
+		s.notOffered = map[store.Unoffered]bool{}
+		for _, u := range us {
+			s.notOffered[u] = true
+		}
+		return err
+	})
+	read(func() error {
+		s.Causes, err = q.Causes(ctx)
+		s.Causes = slices.DeleteFunc(s.Causes, func(c string) bool { return !s.Offered("cause", c) })
+		return err
+	})
+	read(func() error {
+		ms, err := q.Materials(ctx)
+		s.Materials = map[string]store.Material{}
+		for _, m := range ms {
+			s.Materials[m.Key] = m
+		}
+		return err
+	})
 	read(func() error { s.Genera, err = q.Genera(ctx); return err })
 	read(func() error { s.Sections, err = q.Sections(ctx); return err })
 	read(func() error {
@@ -150,6 +173,37 @@ func (s *Settings) Technique(key string) (technique.Technique, bool) {
 		return technique.Technique{}, false
 	}
 	return s.Techniques[i], true
+}
+
+// Offered says whether a tie, a way to heal or a cause is offered to choose.
+func (s *Settings) Offered(kind, ref string) bool {
+	return !s.notOffered[store.Unoffered{Kind: kind, Ref: ref}]
+}
+
+// OfferedTies are the ties to choose from; one that is in use already is among them.
+func (s *Settings) OfferedTies(inUse ...string) []store.Tie {
+	return slices.DeleteFunc(slices.Clone(s.Ties), func(t store.Tie) bool {
+		return !s.Offered("tie", t.Key) && !slices.Contains(inUse, t.Key)
+	})
+}
+
+// OfferedHealing are the ways to heal to choose from; one that is in use already is among
+// them.
+func (s *Settings) OfferedHealing(inUse ...string) []store.HealingWay {
+	return slices.DeleteFunc(slices.Clone(s.Healing), func(h store.HealingWay) bool {
+		return !s.Offered("healing", h.Key) && !slices.Contains(inUse, h.Key)
+	})
+}
+
+// HealC is the temperature in °C of a way to heal where nothing is read: the middle of what
+// the house keeps it at.
+func (s *Settings) HealC(key string) float64 {
+	for _, h := range s.Healing {
+		if h.Key == key && h.LowC != nil && h.HighC != nil {
+			return (*h.LowC + *h.HighC) / 2
+		}
+	}
+	return aftercare.WayC(own.Base(key))
 }
 
 // SectionsOf names the sections by which a genus is told apart.

@@ -17,23 +17,18 @@ func (q Q) Shipped(ctx context.Context) (ss []Shipped, err error) {
 }
 
 // CorrectTechnique keeps a technique's figures; prior is a share.
-func (q Q) CorrectTechnique(ctx context.Context, key string, rate int, prior float64, weight int, slope, ratioMax float64) error {
-	_, err := q.exec(
-		ctx,
-		`update technique set rate_per_hour = $2, prior_take = $3, prior_weight = $4, slope = $5, ratio_max = $6 where key = $1`,
-		key,
-		rate,
-		prior,
-		weight,
-		slope,
-		ratioMax,
-	)
+func (q Q) CorrectTechnique(ctx context.Context, key, name string, rate int, prior float64, weight int, slope, ratioMax float64) error {
+	_, err := q.exec(ctx, `update technique set name = $7, rate_per_hour = $2, prior_take = $3, prior_weight = $4, slope = $5, ratio_max = $6
+		where key = $1`, key, rate, prior, weight, slope, ratioMax, name)
 	return err
 }
 
-// CorrectTie keeps after how many weeks a tie comes off; nil: it stays.
-func (q Q) CorrectTie(ctx context.Context, key string, weeks *int) error {
-	_, err := q.exec(ctx, `update tie set weeks = $2 where key = $1`, key, weeks)
+// CorrectTie keeps a tie's name, how it comes off and after how many weeks; nil: it stays.
+func (q Q) CorrectTie(ctx context.Context, t Tie) error {
+	if err := q.named(ctx, `update tie set name = :name, untie = :untie, weeks = :weeks where key = :key`, t); err != nil {
+		return err
+	}
+	_, err := q.exec(ctx, `update material set name = $2 where key = 'tie:' || $1`, t.Key, t.Name)
 	return err
 }
 

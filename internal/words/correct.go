@@ -1,6 +1,9 @@
 package words
 
-import "fmt"
+import (
+	"fmt"
+	"strings"
+)
 
 // fieldNames are what people read for the fields of what can be put right.
 var fieldNames = map[string]string{
@@ -13,7 +16,10 @@ var fieldNames = map[string]string{
 	"rate_per_hour": "Grafts an hour", "prior_take": "Take at first, in 100", "prior_weight": "That weighs as many grafts",
 	"slope": "Lost for being thinner", "ratio_max": "Thickest wood by the stock", "weeks": "Off after, weeks", "logit_shift": "Harder or easier",
 	"usual_way": "Worked mostly by", "cut_note": "What to cut", "verdict": "They get on", "note": "Note",
-	"tie": "Tie", "healing": "Heals in", "name": "Name", "pieces": "Pieces", "called_off": "Called off",
+	"low_c": "Kept at least at, °C", "high_c": "Kept at most at, °C", "amount": "How much", "cents": "Price of a hundred", "untie": "How it comes off",
+	"wage": "An hour's wage", "tree": "A live tree", "stem": "A stem of stock", "piece": "A piece of wood", "delay": "A year's delay, % of a tree",
+	"grade": "Live trees that make the grade, %",
+	"tie":   "Tie", "healing": "Heals in", "name": "Name", "pieces": "Pieces", "called_off": "Called off",
 }
 
 // FieldName is what people read for a field.
@@ -78,6 +84,12 @@ const (
 	TieFollows       = "When it comes off follows at once, for tags made already too. Empty: it stays on. Days that the house set itself under Grow on stand above it."
 	GenusFollows     = "The take expected of it, and which season its orders look to, follow at once."
 	PairFollows      = "Orders, Match and the chooser warn by it at once."
+	HealingFollows   = "Where a box has no readings, the callus clock goes by the middle of these; first looks and potting follow at once."
+	WarmerThanLow    = "That is below the lower one."
+	WorthTitle       = "What things are worth"
+	WorthFollows     = "Ways out, what a plan costs and what makes the grade follow at once."
+	OwnGone          = "It is gone: nobody had used it."
+	LastOffered      = "One must be left to choose: add another first."
 	RatioBelow       = "That is below the thinnest wood that the house works by this technique."
 	BackToDefault    = "It is as it was shipped again."
 	NameCorrection   = "Every order, plant and lot bears it from now on. Tags and labels printed before bear the old one."
@@ -144,4 +156,74 @@ func NameTaken(name string) string {
 // Merged says what was joined.
 func Merged(from, into string) string {
 	return fmt.Sprintf("%s is %s now, everywhere.", from, into)
+}
+
+// MaterialFollows says what a material's figures change.
+func MaterialFollows(unit, each string) string {
+	return fmt.Sprintf("How much is in %s, the price is of a hundred %s. What is laid out for a day, and what a live tree costs, follow at once.", each, unit)
+}
+
+// MaterialName names a material with what its amount is of, and what is bought of it.
+func MaterialName(name, each, unit string) string {
+	return fmt.Sprintf("%s, %s; price of 100 %s", Capital(name), each, unit)
+}
+
+// OwnIsUsed says why one of the house's own stays.
+func OwnIsUsed(name string) string {
+	return fmt.Sprintf("%s was used, so it stays in the records. Take it off the list instead: nothing new is made with it.", Capital(name))
+}
+
+// OwnNameTaken says that something of the craft's tables bears a name already.
+func OwnNameTaken(name string) string {
+	return fmt.Sprintf("There is one called %q already. Give yours another name.", name)
+}
+
+// DatesMove says how far steps would move: earlier by at most so many days, and later.
+func DatesMove(earlier, later int) string {
+	switch {
+	case later == 0:
+		return fmt.Sprintf("up to %s earlier", dayCount(earlier))
+	case earlier == 0:
+		return fmt.Sprintf("up to %s later", dayCount(later))
+	}
+	return fmt.Sprintf("up to %s earlier or %s later", dayCount(earlier), dayCount(later))
+}
+
+func dayCount(n int) string {
+	if n == 1 {
+		return "1 day"
+	}
+	return fmt.Sprintf("%d days", n)
+}
+
+// WasIs says what a figure or a word was and would be; one of both where they are the same.
+func WasIs(was, is string) string {
+	if was == is {
+		return was
+	}
+	return was + " → " + is
+}
+
+// Lacks names the means that an order lacks, or says that it lacks nothing.
+func Lacks(means []string) string {
+	if len(means) == 0 {
+		return "nothing"
+	}
+	return strings.Join(means, ", ")
+}
+
+// OwnAdded says that one of the house's own is added; figures, that it has some.
+func OwnAdded(figures bool) string {
+	if figures {
+		return "It is added, with the figures of what it is made as. Put in yours."
+	}
+	return "It is added."
+}
+
+// OfferedNow says whether something is offered to choose.
+func OfferedNow(offered bool) string {
+	if offered {
+		return "It is offered to choose again."
+	}
+	return "It is not offered to choose any more. What bears it keeps it."
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"unionknot/internal/core/benchday"
+	"unionknot/internal/core/own"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/supply"
 	"unionknot/internal/core/technique"
@@ -49,7 +50,9 @@ var techniqueShort = map[string]string{"splice": "splice", "whip-and-tongue": "t
 
 // TechniqueShort is a word for a technique, by its key.
 func TechniqueShort(key string) string {
-	if s := techniqueShort[key]; s != "" {
+	if s := techniqueShort[own.Base(key)]; s != "" && own.Is(key) {
+		return s + "*"
+	} else if s != "" {
 		return s
 	}
 	return key

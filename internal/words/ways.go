@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"time"
 
+	"unionknot/internal/core/own"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/ways"
 )
@@ -44,6 +45,7 @@ func WayChanges(k ways.Key) string { return wayChanges[k] }
 // CardSteps are the steps of a graft on its card, by its technique and the house's
 // ways, in the order in which they are done; buds is how many its stocks get.
 func CardSteps(key string, h ways.House, row bool, buds int) []string {
+	key = own.Base(key)
 	bud := key == "chip-bud" || key == "t-bud"
 	stock, scion := "Cut the stock.", "Cut the scion to fit it."
 	switch {

@@ -83,9 +83,15 @@ type Box struct {
 
 func days(t time.Time) float64 { return float64(t.UnixNano()) / (24 * 3600 * 1e9) }
 
-// NewBox sums up the readings of a place, in any order.
+// NewBox sums up the readings of a place, in any order, where nothing is read at the healing
+// way's usual temperature.
 func NewBox(healing, group string, readings []Reading) *Box {
-	own := WayC(healing)
+	return NewBoxAt(WayC(healing), group, readings)
+}
+
+// NewBoxAt sums up the readings of a place, in any order; own is its temperature in °C where
+// nothing is read.
+func NewBoxAt(own float64, group string, readings []Reading) *Box {
 	b := &Box{before: Rate(group, own) / baseDays, ReadC: own}
 	rs := append([]Reading(nil), readings...)
 	// Of two at one time the colder comes first.

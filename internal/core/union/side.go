@@ -3,6 +3,8 @@ package union
 import (
 	"fmt"
 	"math"
+
+	"unionknot/internal/core/own"
 )
 
 // Side is a union seen from the side, its parts a little apart so that each
@@ -52,7 +54,7 @@ func SideBy(technique string, s Stems, f Face, h Manner) (Side, error) {
 	}
 	stem := 2.6 * s.Stock // of each body beyond its cut
 	gap := 0.5 * s.Stock
-	switch technique {
+	switch technique = own.Base(technique); technique {
 	case "splice", "whip-and-tongue":
 		return sideSplice(technique, R, r, f.Times()*s.Stock, stem, h.TongueHalf), nil
 	case "cleft-one-side", "off-centre-cleft":

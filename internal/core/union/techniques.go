@@ -3,6 +3,8 @@ package union
 import (
 	"fmt"
 	"math"
+
+	"unionknot/internal/core/own"
 )
 
 // ellipse centred on the face's middle.
@@ -78,7 +80,10 @@ func (f Face) Angle() float64 { return math.Asin(1/f.Times()) * 180 / math.Pi }
 
 // Slant says whether a technique, by its key, has slant faces, so that the
 // house's way to cut them matters to it.
-func Slant(technique string) bool { return technique == "splice" || technique == "whip-and-tongue" }
+func Slant(technique string) bool {
+	base := own.Base(technique)
+	return base == "splice" || base == "whip-and-tongue"
+}
 
 // Splice joins two slant faces cut at an angle to the axis: two ellipses. The
 // whip and tongue has the same faces. An angle of 0 takes the long face.
@@ -365,7 +370,7 @@ func TBud(s Stems) (Joint, error) {
 // For cuts two stems as a technique has it, by the technique's key, with slant
 // faces cut the house's way.
 func For(technique string, s Stems, f Face) (Joint, error) {
-	switch technique {
+	switch technique = own.Base(technique); technique {
 	case "splice", "whip-and-tongue":
 		j, err := Splice(s, f.Angle())
 		j.Technique = technique

@@ -10,39 +10,21 @@ import (
 	"strings"
 	"time"
 
+	"unionknot/internal/core/own"
 	"unionknot/internal/core/supply"
 	"unionknot/internal/core/ways"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
+	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
 	"unionknot/internal/words"
 )
 
-// use is what a tie takes for a graft. House default.
-type use struct {
-	amount float64
-	unit   string
-}
-
-var tieUse = map[string]use{
-	"film":   {0.3, "m"},
-	"pvc":    {0.4, "m"},
-	"vinyl":  {0.35, "m"},
-	"rubber": {1, "strips"},
-	"fusing": {0.25, "m"},
-	"raffia": {0.6, "m"},
-}
-
 // House defaults of what a bench day uses.
 const (
-	waxGrams       = 3.0  // a graft, where the tie does not seal
-	filmOver       = 0.1  // m a graft, over a tie that does not seal
-	graftsABlade   = 75.0 // of disposable blades
 	spareShare     = 0.1
-	labelsATag     = 2
 	spareLabels    = 2
 	restShare      = 1.0 / 6 // of the hours, off the cut
-	alcoholML      = 1.5     // a wipe
 	graftsAWipe    = 25.0
 	potWay         = "pot at once"
 	sealingTieFilm = "film"
@@ -151,7 +133,7 @@ func (s *Stage) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 	slices.SortFunc(d.Walk, func(a, b Draw) int {
 		return cmp.Or(outlook.Natural(a.Place, b.Place), outlook.Natural(a.Code, b.Code))
 	})
-	d.materials(f.Answers())
+	d.materials(f.Settings)
 	return d, s.ready(ctx, q, &d)
 }
 
@@ -195,7 +177,9 @@ func drawn1(ds []Draw, code, place, what string, n int, hand string) []Draw {
 }
 
 // materials lists what to lay out, with a tenth to spare.
-func (d *DaySheet) materials(h ways.House) {
+func (d *DaySheet) materials(s *snapshot.Settings) {
+	h := s.Answers()
+	of := func(key string) float64 { return s.Materials[key].Amount }
 	ties, names, pots, wax, tags := map[string]int{}, map[string]string{}, 0, 0, 0
 	grafts, film, hoods := 0, 0, 0
 	for _, t := range d.Tags {
@@ -206,19 +190,19 @@ func (d *DaySheet) materials(h ways.House) {
 		ties[t.Tie] += t.Joins(n)
 		names[t.Tie] = t.TieName
 		grafts, tags = grafts+n, tags+1
-		switch tech := t.Technique; {
+		switch tech := own.Base(t.Technique); {
 		case tech == "chip-bud" || tech == "t-bud":
-			if h.BudCovered() && t.Tie != sealingTieFilm {
+			if h.BudCovered() && own.Base(t.Tie) != sealingTieFilm {
 				film += t.Joins(n)
 			}
-		case h.Seal() == ways.FilmOver && t.Tie != sealingTieFilm:
+		case h.Seal() == ways.FilmOver && own.Base(t.Tie) != sealingTieFilm:
 			film += n
 		case h.Seal() == ways.BrushedWax:
 			wax += n
 		case h.Seal() == ways.TapeAndHood:
 			hoods += n
 		}
-		if t.Healing == potWay {
+		if own.Base(t.Healing) == potWay {
 			pots += n
 		}
 	}
@@ -235,48 +219,45 @@ func (d *DaySheet) materials(h ways.House) {
 		d.Materials = append(d.Materials, Material{name, amount, fmt.Sprintf(why, args...)})
 	}
 	for _, k := range keys {
-		u := tieUse[k]
-		if u.unit == "" {
-			u = use{0.3, "m"}
-		}
-		each := u.unit
-		if u.amount == 1 {
+		u := s.Materials["tie:"+k]
+		each := u.Unit
+		if u.Amount == 1 {
 			each = strings.TrimSuffix(each, "s")
 		}
 		add(
 			words.Capital(names[k]),
-			fmt.Sprintf("%.0f %s", more(float64(ties[k])*u.amount), u.unit),
+			fmt.Sprintf("%.0f %s", more(float64(ties[k])*u.Amount), u.Unit),
 			"%d grafts, %g %s each",
 			ties[k],
-			u.amount,
+			u.Amount,
 			each,
 		)
 	}
 	if wax > 0 {
 		add(
 			"Sealing wax",
-			fmt.Sprintf("%.0f g", more(float64(wax)*waxGrams)),
+			fmt.Sprintf("%.0f g", more(float64(wax)*of("wax"))),
 			"%d grafts; water bath, never left alone",
 			wax,
 		)
 	}
 	if film > 0 {
-		d.Materials = append(d.Materials, Material{words.FilmOverUnion, fmt.Sprintf("%.1f m", more(float64(film)*filmOver*10)/10),
-			words.FilmFor(film, filmOver)})
+		d.Materials = append(d.Materials, Material{words.FilmOverUnion, fmt.Sprintf("%.1f m", more(float64(film)*of("film over")*10)/10),
+			words.FilmFor(film, of("film over"))})
 	}
 	if hoods > 0 {
-		d.Materials = append(d.Materials, Material{words.Hoods, fmt.Sprintf("%.0f", more(float64(hoods))), words.HoodsFor(hoods)})
+		d.Materials = append(d.Materials, Material{words.Hoods, fmt.Sprintf("%.0f", more(float64(hoods)*of("hood"))), words.HoodsFor(hoods)})
 	}
-	name, amount, why := words.Blades(h, grafts, len(d.Hands), graftsABlade)
+	name, amount, why := words.Blades(h, grafts, len(d.Hands), of("blade"))
 	d.Materials = append(d.Materials, Material{name, amount, why})
 	add(
 		"Alcohol for wiping",
-		fmt.Sprintf("%.0f ml", more(float64(grafts)/graftsAWipe*alcoholML)),
+		fmt.Sprintf("%.0f ml", more(float64(grafts)/graftsAWipe*of("alcohol"))),
 		"a wipe each tag; away from the wax heater",
 	)
-	add("Labels", fmt.Sprint(labelsATag*tags+spareLabels), "%d a tag, %d tags", labelsATag, tags)
+	add("Labels", fmt.Sprintf("%.0f", math.Ceil(of("label")*float64(tags))+spareLabels), "%g a tag, %d tags", of("label"), tags)
 	if pots > 0 {
-		add("Pots", fmt.Sprintf("%.0f", more(float64(pots))), "%d grafts go straight to pots, union "+words.UnionHeight(h), pots)
+		add("Pots", fmt.Sprintf("%.0f", more(float64(pots)*of("pot"))), "%d grafts go straight to pots, union "+words.UnionHeight(h), pots)
 	}
 }
 

@@ -30,10 +30,10 @@ func (s batches) read(ctx context.Context, q store.Q, ref string) (Thing, error)
 		return Thing{}, err
 	}
 	var ties, heals []string
-	for _, t := range f.Ties {
+	for _, t := range f.OfferedTies(b.Tie) {
 		ties = append(ties, t.Name)
 	}
-	for _, h := range f.Healing {
+	for _, h := range f.OfferedHealing(b.Healing) {
 		heals = append(heals, h.Name)
 	}
 	heal := b.Healing

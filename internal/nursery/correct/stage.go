@@ -10,6 +10,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -32,7 +33,8 @@ func New(k *nursery.Kernel) *Stage {
 	s := &Stage{Kernel: k}
 	s.kinds = map[string]kind{"order": orders{s}, "lot": lots{s}, "plant": plants{s}, "bundle": bundles{s}, "batch": batches{s},
 		"variety": names{s, false}, "stock": names{s, true},
-		"technique": techniques{s}, "tie": ties{s}, "genus": genera{s}, "pair": pairs{s}}
+		"technique": techniques{s}, "tie": ties{s}, "genus": genera{s}, "pair": pairs{s},
+		"healing": healings{s}, "material": materials{s}, "section": sections{s}, "worth": worths{s}}
 	return s
 }
 
@@ -132,44 +134,7 @@ func (s *Stage) Correct(ctx context.Context, a nursery.Actor, of, ref string, c 
 		if again, err := nursery.SentBefore(ctx, q, nursery.Corrected+" "+ref); err != nil || again {
 			return err
 		}
-		was, err := k.read(ctx, q, ref)
-		if err != nil {
-			return err
-		}
-		if was.seen() != c.Seen {
-			return nursery.Problem{Field: "", Says: words.CorrectedSince}
-		}
-		v := &values{typed: c.Values, sure: c.Sure, was: map[string]string{}, today: s.Today()}
-		differs := false
-		for _, f := range was.Fields {
-			v.was[f.Key] = f.Value
-			is, typed := c.Values[f.Key]
-			is = strings.Join(strings.Fields(is), " ")
-			if c.Default && f.Ships {
-				is, typed = f.Default, true
-			}
-			switch {
-			case !typed || is == f.Value:
-				is = f.Value
-			case f.Fixed != "":
-				v.spoil(f.Key, f.Fixed)
-			case f.Type == "select" && !slices.Contains(f.Options, is):
-				v.spoil(f.Key, words.ChooseFromList)
-			default:
-				differs = true
-			}
-			v.typed[f.Key] = is
-		}
-		if err := v.ps.Err(); err != nil {
-			return err
-		}
-		if !differs {
-			return nursery.Problem{Field: "", Says: words.NothingCorrected}
-		}
-		if err := k.write(ctx, q, a, ref, v); err != nil {
-			return err
-		}
-		is, err := k.read(ctx, q, ref)
+		was, is, err := s.put(ctx, q, a, k, ref, c)
 		if err != nil {
 			return err
 		}
@@ -181,6 +146,49 @@ func (s *Stage) Correct(ctx context.Context, a nursery.Actor, of, ref string, c 
 		}
 		return s.WriteCorrection(ctx, q, a, was.Kind, was.Ref, why, changed)
 	})
+}
+
+// put keeps values in place of those that were typed before, and gives the thing as it was
+// and as it is.
+func (s *Stage) put(ctx context.Context, q store.Q, a nursery.Actor, k kind, ref string, c Correction) (was, is Thing, err error) {
+	if was, err = k.read(ctx, q, ref); err != nil {
+		return was, is, err
+	}
+	if was.seen() != c.Seen {
+		return was, is, nursery.Problem{Field: "", Says: words.CorrectedSince}
+	}
+	v := &values{typed: maps.Clone(c.Values), sure: c.Sure, was: map[string]string{}, today: s.Today()}
+	differs := false
+	for _, f := range was.Fields {
+		v.was[f.Key] = f.Value
+		is, typed := c.Values[f.Key]
+		is = strings.Join(strings.Fields(is), " ")
+		if c.Default && f.Ships {
+			is, typed = f.Default, true
+		}
+		switch {
+		case !typed || is == f.Value:
+			is = f.Value
+		case f.Fixed != "":
+			v.spoil(f.Key, f.Fixed)
+		case f.Type == "select" && !slices.Contains(f.Options, is):
+			v.spoil(f.Key, words.ChooseFromList)
+		default:
+			differs = true
+		}
+		v.typed[f.Key] = is
+	}
+	if err := v.ps.Err(); err != nil {
+		return was, is, err
+	}
+	if !differs {
+		return was, is, nursery.Problem{Field: "", Says: words.NothingCorrected}
+	}
+	if err := k.write(ctx, q, a, ref, v); err != nil {
+		return was, is, err
+	}
+	is, err = k.read(ctx, q, ref)
+	return was, is, err
 }
 
 // values are what was typed, read by type; what is wrong gathers.

@@ -6,7 +6,9 @@ import (
 	"strconv"
 	"strings"
 
+	"unionknot/internal/core/own"
 	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/words"
 )
@@ -49,13 +51,17 @@ func (s techniques) read(ctx context.Context, q store.Q, ref string) (Thing, err
 	if err != nil {
 		return Thing{}, err
 	}
-	return s.withDefaults(ctx, q, Thing{Kind: "technique", Ref: t.Key, Title: t.Name, Says: words.TechniqueFollows, Fields: []Field{
+	fields := []Field{
 		{Key: "rate_per_hour", Type: "number", Value: strconv.Itoa(t.RatePerHour)},
 		{Key: "prior_take", Type: "number", Value: figure(nursery.Round3(t.PriorTake * 100))},
 		{Key: "prior_weight", Type: "number", Value: strconv.Itoa(t.PriorWeight)},
 		{Key: "slope", Type: "number", Value: figure(t.Slope)},
 		{Key: "ratio_max", Type: "number", Value: figure(t.RatioMax)},
-	}})
+	}
+	if own.Is(ref) {
+		fields = append([]Field{{Key: "name", Type: "text", Value: t.Name}}, fields...)
+	}
+	return s.withDefaults(ctx, q, Thing{Kind: "technique", Ref: t.Key, Title: t.Name, Says: words.TechniqueFollows, Fields: fields})
 }
 
 func (s techniques) write(ctx context.Context, q store.Q, _ nursery.Actor, ref string, v *values) error {
@@ -68,10 +74,13 @@ func (s techniques) write(ctx context.Context, q store.Q, _ nursery.Actor, ref s
 	if most < t.RatioMin {
 		v.spoil("ratio_max", words.RatioBelow)
 	}
+	if own.Is(ref) {
+		t.Name = v.text("name", 60, true)
+	}
 	if err := v.ps.Err(); err != nil {
 		return err
 	}
-	return q.CorrectTechnique(ctx, t.Key, rate, take/100, weight, slope, most)
+	return q.CorrectTechnique(ctx, t.Key, t.Name, rate, take/100, weight, slope, most)
 }
 
 type ties struct{ *Stage }
@@ -100,11 +109,22 @@ func (s ties) read(ctx context.Context, q store.Q, ref string) (Thing, error) {
 	if t.Weeks != nil {
 		weeks = strconv.Itoa(*t.Weeks)
 	}
-	return s.withDefaults(ctx, q, Thing{Kind: "tie", Ref: t.Key, Title: t.Name, Says: words.TieFollows, Fields: []Field{
-		{Key: "weeks", Type: "number", Value: weeks}}})
+	fields := []Field{{Key: "weeks", Type: "number", Value: weeks}, {Key: "untie", Type: "text", Value: t.Untie}}
+	if own.Is(ref) {
+		fields = append([]Field{{Key: "name", Type: "text", Value: t.Name}}, fields...)
+	}
+	return s.withDefaults(ctx, q, Thing{Kind: "tie", Ref: t.Key, Title: t.Name, Says: words.TieFollows, Fields: fields})
 }
 
 func (s ties) write(ctx context.Context, q store.Q, _ nursery.Actor, ref string, v *values) error {
+	t, err := tieOf(ctx, q, ref)
+	if err != nil {
+		return err
+	}
+	if own.Is(ref) {
+		t.Name = v.text("name", 60, true)
+	}
+	t.Untie = v.text("untie", 200, true)
 	var weeks *int
 	if v.typed["weeks"] != "" {
 		n := v.whole("weeks", 1, 60)
@@ -113,7 +133,8 @@ func (s ties) write(ctx context.Context, q store.Q, _ nursery.Actor, ref string,
 	if err := v.ps.Err(); err != nil {
 		return err
 	}
-	return q.CorrectTie(ctx, ref, weeks)
+	t.Weeks = weeks
+	return q.CorrectTie(ctx, t)
 }
 
 type genera struct{ *Stage }
@@ -212,13 +233,23 @@ type TablesPage struct {
 	Ties       []TableLine
 	Genera     []TableLine
 	Pairs      []TableLine
-	Known      []string // genera, to say how two get on
+	Sections   []TableLine
+	Healing    []TableLine
+	Causes     []TableLine
+	Materials  []TableLine
+	Worth      []TableLine
+	Like       map[string][]Choice // what one of the house's own can be made as, by kind
+	KnownParts []string            // sections, to say how two get on
+	Known      []string            // genera, to say how two get on
 }
 
 // TableLine is a row: its values in the order of its fields, and which are the house's own.
 type TableLine struct {
 	Kind, Ref, Name string
 	Cells           []TableCell
+	Own             bool // the house's, not shipped
+	Plain           bool // it has no figures
+	NotOffered      bool
 }
 
 // TableCell is a value, with what was shipped where that differs.
@@ -242,7 +273,7 @@ func (s *Stage) Tables(ctx context.Context, a nursery.Actor) (p TablesPage, err 
 		shipped[[3]string{x.Kind, x.Ref, x.Field}] = x.Value
 	}
 	line := func(kind, ref, name string, pairs ...string) TableLine {
-		l := TableLine{Kind: kind, Ref: ref, Name: name}
+		l := TableLine{Kind: kind, Ref: ref, Name: name, Own: own.Is(ref) && kind != "material", Plain: len(pairs) == 0}
 		for i := 0; i+1 < len(pairs); i += 2 {
 			d, is := shipped[[3]string{kind, ref, pairs[i]}]
 			l.Cells = append(l.Cells, TableCell{pairs[i+1], d, !is || d != pairs[i+1]})
@@ -263,7 +294,9 @@ func (s *Stage) Tables(ctx context.Context, a nursery.Actor) (p TablesPage, err 
 		if t.Weeks != nil {
 			weeks = strconv.Itoa(*t.Weeks)
 		}
-		p.Ties = append(p.Ties, line("tie", t.Key, t.Name, "weeks", weeks))
+		l := line("tie", t.Key, t.Name, "weeks", weeks)
+		l.NotOffered = !f.Offered("tie", t.Key)
+		p.Ties = append(p.Ties, l)
 	}
 	for _, g := range f.Genera {
 		p.Known = append(p.Known, g.Key)
@@ -274,5 +307,58 @@ func (s *Stage) Tables(ctx context.Context, a nursery.Actor) (p TablesPage, err 
 		ref := x.Scion + " on " + x.Stock
 		p.Pairs = append(p.Pairs, line("pair", ref, ref, "verdict", x.Verdict, "note", x.Note))
 	}
-	return p, err
+	if err != nil {
+		return p, err
+	}
+	for _, h := range f.Healing {
+		l := line("healing", h.Key, h.Name)
+		if h.LowC != nil && h.HighC != nil {
+			l = line("healing", h.Key, h.Name, "low_c", figure(*h.LowC), "high_c", figure(*h.HighC))
+		}
+		l.NotOffered = !f.Offered("healing", h.Key)
+		p.Healing = append(p.Healing, l)
+	}
+	cs, err := q.Causes(ctx)
+	if err != nil {
+		return p, err
+	}
+	for _, c := range cs {
+		l := line("cause", c, c)
+		_, ships := shipped[[3]string{"cause", c, "name"}]
+		l.Own, l.NotOffered = !ships, !f.Offered("cause", c)
+		p.Causes = append(p.Causes, l)
+	}
+	ms, err := q.Materials(ctx)
+	if err != nil {
+		return p, err
+	}
+	for _, m := range ms {
+		p.Materials = append(p.Materials, line("material", m.Key, words.MaterialName(m.Name, m.Each, m.Unit), "amount", figure(m.Amount), "cents",
+			figure(float64(m.Cents)/100)))
+	}
+	sps, err := q.SectionPairs(ctx)
+	if err != nil {
+		return p, err
+	}
+	slices.SortFunc(sps, func(a, b store.SectionPairRow) int { return strings.Compare(sectionRef(a), sectionRef(b)) })
+	for _, x := range sps {
+		p.Sections = append(p.Sections, line("section", sectionRef(x), sectionRef(x), "verdict", x.Verdict, "note", x.Note))
+	}
+	for _, x := range f.Sections {
+		p.KnownParts = append(p.KnownParts, x.Genus+" "+x.Name)
+	}
+	w := outlook.WorthOf(f.House)
+	money := func(cents int) string { return figure(float64(cents) / 100) }
+	for _, x := range [][2]string{{"wage", money(w.WageCents)}, {"tree", money(w.TreeCents)}, {"stem", money(w.StemCents)},
+		{"piece", money(w.PieceCents)}, {"delay", strconv.Itoa(w.DelayPct)}, {"grade", strconv.Itoa(w.GradePct)}} {
+		l := line("worth", "house", words.FieldName(x[0]), x[0], x[1])
+		p.Worth = append(p.Worth, l)
+	}
+	p.Like = map[string][]Choice{}
+	for _, kind := range []string{"technique", "tie", "healing"} {
+		if _, p.Like[kind], err = s.named(ctx, q, kind); err != nil {
+			return p, err
+		}
+	}
+	return p, nil
 }

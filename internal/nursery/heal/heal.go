@@ -102,8 +102,15 @@ func (s *Stage) Count(ctx context.Context, code, look string) (CountPage, error)
 	for _, c := range causes {
 		p.Of[c.CountID] = append(p.Of[c.CountID], c)
 	}
-	if p.Causes, err = q.Causes(ctx); err != nil {
+	offered, err := s.Facts(ctx)
+	if err != nil {
 		return p, err
+	}
+	p.Causes = slices.Clone(offered.Causes)
+	for _, c := range causes { // one that is offered no more can still be put right
+		if !slices.Contains(p.Causes, c.Cause) {
+			p.Causes = append(p.Causes, c.Cause)
+		}
 	}
 	if p.Tag.FinishedAt != nil {
 		f, err := s.Facts(ctx, snapshot.Places)

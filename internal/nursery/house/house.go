@@ -65,6 +65,15 @@ func (s *Stage) ChooseWay(ctx context.Context, a nursery.Actor, key, chosen stri
 	})
 }
 
+// HouseWay gives one of the house's ways; chosen must be one of its answers.
+func (s *Stage) HouseWay(ctx context.Context, key, chosen string) (store.HouseWay, error) {
+	w, err := s.DB.Q().HouseWay(ctx, key)
+	if err == nil && !slices.Contains(Options(w), chosen) {
+		err = nursery.ErrNotFound
+	}
+	return w, err
+}
+
 // Settings are the house's few numbers.
 type Settings struct {
 	Name, Place string

@@ -174,7 +174,7 @@ func (s *Stage) match(ctx context.Context, f *snapshot.Snapshot, o store.Order, 
 	p.summarise(beliefs, r.Learned[o.Genus], r.Knowers)
 	p.Tie = outlook.TieFor(f, outlook.BudsOnly(f, p.Weave.Threads))
 	p.Healing = outlook.HealingFor(f, o.Genus, outlook.FormsOf(f, p.Weave.Threads))
-	p.LayScion, p.Ties, p.HealingWays = f.Way(outlook.WayLay), f.Ties, f.Healing
+	p.LayScion, p.Ties, p.HealingWays = f.Way(outlook.WayLay), f.OfferedTies(p.Tie), f.OfferedHealing(p.Healing)
 	return p, nil
 }
 

@@ -77,7 +77,7 @@ func (s *Stage) Programme(ctx context.Context, asked ProgrammeAsked) (ProgrammeP
 }
 
 func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked ProgrammeAsked) (ProgrammePage, error) {
-	p := ProgrammePage{Asked: asked, Names: map[string]string{}, Ties: f.Ties}
+	p := ProgrammePage{Asked: asked, Names: map[string]string{}, Ties: f.OfferedTies()}
 	if len(asked.Held)+len(asked.Banned) > mostAsked {
 		return p, nursery.Problem{Field: "", Says: fmt.Sprintf("At most %d threads can be held or kept apart at once.", mostAsked)}
 	}

@@ -8,6 +8,7 @@ import (
 
 	"gonum.org/v1/gonum/stat/distuv"
 
+	"unionknot/internal/core/own"
 	"unionknot/internal/core/union"
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery"
@@ -187,8 +188,9 @@ func (p UnionPage) Serves() string {
 // running season, whose bared bark would win by its nature.
 func (p UnionPage) rivals() []string {
 	var out []string
+	kind := own.Base(p.Kind)
 	for _, k := range []string{"whip-and-tongue", "cleft-one-side", "off-centre-cleft"} {
-		if k != p.Kind && !(k == "whip-and-tongue" && p.Kind == "splice") {
+		if k != kind && !(k == "whip-and-tongue" && kind == "splice") {
 			out = append(out, k)
 		}
 	}

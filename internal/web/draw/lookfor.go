@@ -1,6 +1,10 @@
 package draw
 
-import "html/template"
+import (
+	"html/template"
+
+	"unionknot/internal/core/own"
+)
 
 // LookFor draws what tells a taken graft from a dead one, side by side: how a bud's
 // petiole drops clean or hangs, how a chip's edge callusses or gapes, how a union knits
@@ -16,7 +20,7 @@ func LookFor(technique string, film bool) template.HTML {
 			class = "look-alive"
 		}
 		p.rect(x-14, 4, 28, 76, "look-stock")
-		switch technique {
+		switch own.Base(technique) {
 		case "t-bud":
 			p.f(`<path class="look-shield" d="M%.4g 22 h16 q3 22 -8 34 q-11 -12 -8 -34 z"/>`, x-8)
 			p.f(`<circle cx="%.4g" cy="38" r="5" class="%s"/>`, x, class)

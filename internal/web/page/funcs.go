@@ -14,6 +14,7 @@ import (
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/working"
+	"unionknot/internal/nursery/correct"
 	"unionknot/internal/nursery/match"
 	"unionknot/internal/nursery/orders"
 	seasonstage "unionknot/internal/nursery/season"
@@ -21,6 +22,13 @@ import (
 	"unionknot/internal/web/draw"
 	"unionknot/internal/words"
 )
+
+// OwnForm is the form by which a house adds something of its own to the craft's tables.
+type OwnForm struct {
+	Kind, What string
+	Like       []correct.Choice // what it can be made as
+	Form       Form
+}
 
 var funcs = template.FuncMap{
 	"date":      func(t time.Time) string { return t.Format("2 Jan 2006") },
@@ -56,8 +64,14 @@ var funcs = template.FuncMap{
 		return DoIt{code, k, outlook.LookOf(k.Name), k.Name == aftercare.FitToSell,
 			f.Problems["reason"] != "" && f.Values.Get("knot") == k.Name.String() && f.Values.Get("item") == fmt.Sprintf("%s:%d", code, k.N)}
 	},
-	"stepid":     func(k aftercare.Knot) aftercare.Step { return aftercare.Step{Name: k.Name, N: k.N} },
-	"moved":      words.Moved,
+	"stepid": func(k aftercare.Knot) aftercare.Step { return aftercare.Step{Name: k.Name, N: k.N} },
+	"moved":  words.Moved,
+	"ownform": func(kind, what string, like map[string][]correct.Choice, f Form) OwnForm {
+		return OwnForm{kind, what, like[kind], f}
+	},
+	"wasis":      words.WasIs,
+	"datesmove":  words.DatesMove,
+	"lacks":      words.Lacks,
 	"stands":     words.OrderStands,
 	"fieldname":  words.FieldName,
 	"listname":   words.ListName,
