@@ -1,7 +1,7 @@
 # Every target does all its own set-up on a fresh Debian 12 with Go.
 SHELL := /bin/bash
 .SHELLFLAGS := -eu -o pipefail -c
-.PHONY: demo demo-reset run stop test bench shots soak restore-test css build release package-test
+.PHONY: demo demo-south demo-reset run stop test bench shots soak restore-test css build release package-test
 
 build:
 	@go build -o bin/unionknot ./cmd/unionknot
@@ -16,8 +16,18 @@ demo: build
 	@echo "On a bench tablet the hands' PIN is 2468."
 	@. .run/demo.env; echo $$$$ > .run/serve.pid; exec bin/unionknot serve
 
+# Another made-up nursery, beside the first: south of the line, without rest, budding in
+# the row.
+demo-south: build
+	@scripts/needs postgresql
+	@scripts/postgres start south
+	@. .run/south.env; bin/unionknot demo --south
+	@echo "Sign in as isolde (propagator) or corin (bench hand), with the password: three blunt knives"
+	@. .run/south.env; echo $$$$ > .run/serve.pid; exec bin/unionknot serve
+
 demo-reset:
 	@scripts/postgres wipe demo
+	@scripts/postgres wipe south
 	@echo "The demo's data are gone; make demo makes them anew."
 
 # An empty nursery of your own, on a kept database.
@@ -28,7 +38,7 @@ run: build
 
 stop:
 	@p=$$(cat .run/serve.pid 2>/dev/null || true); if [ -n "$$p" ] && tr '\0' ' ' < /proc/$$p/cmdline 2>/dev/null | grep -q 'unionknot serve'; then kill -INT $$p; while kill -0 $$p 2>/dev/null; do sleep 0.1; done; echo "Union Knot is stopped."; fi; rm -f .run/serve.pid
-	@for n in demo main test bench; do scripts/postgres stop $$n; done
+	@for n in demo south main test bench; do scripts/postgres stop $$n; done
 
 test:
 	@scripts/needs postgresql chromium

@@ -39,8 +39,8 @@ var sentencesLeft = map[string]int{
 	"nursery/orders":  8,
 	"nursery/places":  19,
 	"nursery/results": 38,
-	"nursery/season":  32,
-	"nursery/stock":   50,
+	"nursery/season":  31,
+	"nursery/stock":   49,
 	"nursery/wood":    38,
 	"outlook":         133,
 }

@@ -17,6 +17,14 @@
 
   document.querySelector('.stages > a[aria-current]')?.scrollIntoView({ block: 'nearest', inline: 'center' });
 
+  // What was done by one tap is offered to be taken back for so many seconds.
+  for (const f of document.querySelectorAll('[data-back]')) {
+    setTimeout(() => {
+      if ('old' in f.dataset) f.remove();
+      else f.querySelector('form')?.remove();
+    }, 1000 * f.dataset.back);
+  }
+
   // A table wider than the page is scrolled by keys too.
   const reachable = () => {
     for (const e of document.querySelectorAll('.scroll')) {

@@ -34,7 +34,7 @@ func migrateCommand(s settings) *cobra.Command {
 }
 
 func demoCommand(s settings) *cobra.Command {
-	scale, day := 1, ""
+	scale, day, south := 1, "", false
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Fill an empty database with the made-up nursery",
@@ -57,6 +57,9 @@ func demoCommand(s settings) *cobra.Command {
 					return fmt.Errorf("the day %q is no date, such as 2027-08-10", day)
 				}
 			}
+			if south {
+				return demo.LoadSouth(c.Context(), db, s.logger())
+			}
 			if err := demo.Load(c.Context(), db, s.logger(), demo.Options{Scale: scale}); err != nil {
 				return err
 			}
@@ -64,6 +67,7 @@ func demoCommand(s settings) *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&day, "day", "", "play the made-up nursery on to a later day, such as 2027-08-10")
+	c.Flags().BoolVar(&south, "south", false, "the other made-up nursery: south of the line, without rest, budding in the row")
 	c.Flags().IntVar(&scale, "scale", 1, "how many times as many past batches, to try the house at size")
 	return c
 }

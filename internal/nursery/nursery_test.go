@@ -97,7 +97,7 @@ func TestReadingsMakeTheClasses(t *testing.T) {
 	require.Len(t, p.Diameters.All, 3)
 	assert.Equal(t, 30, p.Diameters.All[1].N)
 	assert.InDelta(t, 0.75, p.Share.Share, 1e-9)
-	require.NoError(t, h.RemoveReading(ctx, h.maud, "L-1", h.Today(), 4))
+	require.NoError(t, h.RemoveReading(ctx, h.maud, "L-1", h.Today(), 4, "misread"))
 	p, err = h.Lot(ctx, "L-1", 8)
 	require.NoError(t, err)
 	assert.Len(t, p.Readings, 3)

@@ -62,7 +62,7 @@ func TestATrialSaysWhatKeepingDoes(t *testing.T) {
 			assert.Equal(t, wasLines[code].Need.Grafts, l.Need.Grafts, "%s after a trial of %s", code, c.ref)
 		}
 		require.NoError(t, h.Correct(ctx, h.maud, c.kind, c.ref, n))
-		said := map[string]correct.OrderEffect{}
+		said := map[string]nursery.OrderEffect{}
 		for _, o := range e.Orders {
 			said[o.Order.Code] = o
 		}

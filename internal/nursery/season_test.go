@@ -39,8 +39,8 @@ func TestEveryTechniqueInEveryGroupOnEveryDay(t *testing.T) {
 	p, err := h.Facts(ctx)
 	require.NoError(t, err)
 	require.Len(t, p.Techniques, 11)
-	for _, site := range []string{seasonstage.SiteNorth, seasonstage.SiteSouth} {
-		require.NoError(t, h.ShipSeason(ctx, h.maud, site))
+	for _, south := range []bool{false, true} {
+		require.NoError(t, h.SetSite(ctx, h.maud, season.Site{Climate: season.Maritime, South: south}))
 		b, err := h.SeasonBand(ctx, "pome")
 		require.NoError(t, err)
 		for _, g := range b.Groups {
@@ -70,7 +70,7 @@ func TestEveryTechniqueInEveryGroupOnEveryDay(t *testing.T) {
 						"%s, %s, %s %s: %s",
 						k.Name,
 						g.Key,
-						site,
+						south,
 						d.Format(time.DateOnly),
 						got.Reason,
 					)
@@ -80,7 +80,7 @@ func TestEveryTechniqueInEveryGroupOnEveryDay(t *testing.T) {
 					}
 				}
 			}
-			assert.Len(t, open, 11, "%s %s: every technique has its days", site, g.Key)
+			assert.Len(t, open, 11, "%s %s: every technique has its days", south, g.Key)
 		}
 	}
 }
@@ -204,7 +204,7 @@ func TestUsualDatesAreSetAndChecked(t *testing.T) {
 
 func TestASouthernSiteAndOneWithoutRest(t *testing.T) {
 	h := newHouse(t)
-	require.NoError(t, h.ShipSeason(ctx, h.maud, seasonstage.SiteSouth))
+	require.NoError(t, h.SetSite(ctx, h.maud, season.Site{Climate: season.Maritime, South: true}))
 	h.on(2027, 2, 10)
 	b, err := h.SeasonBand(ctx, "pome")
 	require.NoError(t, err)
@@ -228,7 +228,7 @@ func TestASouthernSiteAndOneWithoutRest(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, technique.Best, window(t, p.Band, "bark flap, top left on").Verdict)
 	assert.Equal(t, []string{season.FreshFlush}, p.Sights)
-	require.Error(t, h.ShipSeason(ctx, h.maud, "up"))
+	require.Error(t, h.SetSite(ctx, h.maud, season.Site{Climate: "up"}))
 }
 
 func TestWeatherIsKeptOnceAndMovesTheSpring(t *testing.T) {
@@ -318,4 +318,40 @@ func TestWorthMovesTheWaysOut(t *testing.T) {
 	for _, bad := range []outlook.Worth{{WageCents: -1, GradePct: 90}, {DelayPct: 101, GradePct: 90}, {GradePct: 100}} {
 		assert.Error(t, h.SetWorth(ctx, h.maud, bad))
 	}
+}
+
+// TestTheSiteIsSetAtOnceAndTakenBack: all dates, temperatures and rests go by a climate, what
+// it would change is said before, and what was there comes back.
+func TestTheSiteIsSetAtOnceAndTakenBack(t *testing.T) {
+	h := demoHouse(t)
+	require.NoError(t, h.SetUsual(ctx, h.maud, "pome", []seasonstage.UsualDate{{Kind: season.LastFrost, Text: "1 May", Spread: 4}}))
+	assert.Zero(t, h.sum(`select count(*) from season_anchor where kind = 'last frost' and (month, day, spread_days) <> (5, 1, 4)`),
+		"frost comes to the whole site")
+	state := func() string {
+		var s string
+		require.NoError(t, h.db.Get(&s, `select md5((select json_agg(a order by season_group, kind)::text from season_anchor a)
+			|| (select json_agg(n order by month)::text from site_normal n) || (select json_agg(g order by key)::text from season_group g))`))
+		return s
+	}
+	was := state()
+	for _, c := range season.Climates {
+		p, err := h.Site(ctx, h.maud, season.Site{Climate: c, South: true}, true)
+		require.NoError(t, err)
+		require.Len(t, p.Years, len(season.Climates))
+		require.NotNil(t, p.Effect)
+		assert.False(t, p.Effect.Nothing(), "half a year off changes something")
+		assert.Positive(t, p.Entered)
+		require.Equal(t, was, state(), "looking keeps nothing")
+	}
+	require.NoError(t, h.SetSite(ctx, h.maud, season.Site{Climate: season.FrostFree, South: true}))
+	assert.NotEqual(t, was, state())
+	assert.Zero(t, h.sum(`select count(*) from season_group where rests`))
+	p, err := h.Site(ctx, h.maud, season.Site{}, false)
+	require.NoError(t, err)
+	require.NotNil(t, p.Set)
+	assert.ErrorIs(t, h.TakeSiteBack(ctx, h.eye, p.Set.ID), nursery.ErrNotAllowed)
+	require.NoError(t, h.TakeSiteBack(ctx, h.maud, p.Set.ID))
+	assert.Equal(t, was, state())
+	isProblem(t, h.TakeSiteBack(ctx, h.maud, p.Set.ID), "taken back already")
+	isProblem(t, h.SetSite(ctx, h.maud, season.Site{Climate: "moon"}), "nearest to yours")
 }

@@ -26,8 +26,9 @@ type Settings struct {
 	HouseWays  []store.HouseWay
 	Ties       []store.Tie
 	Healing    []store.HealingWay
-	Causes     []string      // that are offered
-	Genera     []store.Genus // by name
+	Causes     []string        // that are offered
+	Genera     []store.Genus   // those that the house grows first, by name
+	Grown      map[string]bool // genera that the house grows, where it said so
 	Sections   []store.Section
 	Stations   []store.Station
 	pairs      map[[2]string]Pair
@@ -84,7 +85,27 @@ func readSettings(ctx context.Context, q store.Q) (*Settings, error) {
 		}
 		return err
 	})
-	read(func() error { s.Genera, err = q.Genera(ctx); return err })
+	read(func() error {
+		gs, err := q.Grown(ctx)
+		s.Grown = map[string]bool{}
+		for _, g := range gs {
+			s.Grown[g] = true
+		}
+		return err
+	})
+	read(func() error {
+		s.Genera, err = q.Genera(ctx)
+		slices.SortStableFunc(s.Genera, func(a, b store.Genus) int {
+			switch {
+			case s.Grown[a.Key] && !s.Grown[b.Key]:
+				return -1
+			case s.Grown[b.Key] && !s.Grown[a.Key]:
+				return 1
+			}
+			return 0
+		})
+		return err
+	})
 	read(func() error { s.Sections, err = q.Sections(ctx); return err })
 	read(func() error {
 		rs, err := q.KnotRules(ctx)

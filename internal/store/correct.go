@@ -161,3 +161,48 @@ func (q Q) MergeNames(ctx context.Context, stock bool, from, into int64) error {
 	_, err := q.exec(ctx, `delete from `+t.table+` where id = $1`, from)
 	return err
 }
+
+// Place is where something stands, lies or heals, and how much bears its name now.
+type Place struct {
+	Name    string `db:"name"`
+	Store   bool   `db:"store"` // with a temperature
+	Lots    int    `db:"lots"`
+	Bundles int    `db:"bundles"`
+	Plants  int    `db:"plants"`
+	Tags    int    `db:"tags"`
+}
+
+// placesNow are the names of places as they are written, whatever bears them.
+const placesNow = `select name, lower(name) as k, true as store, 0 as lots, 0 as bundles, 0 as plants, 0 as tags from store_place
+	union all select place, lower(place), false, 1, 0, 0, 0 from stock_lot where place <> ''
+	union all select place, lower(place), false, 0, 1, 0, 0 from wood_bundle where place <> ''
+	union all select place, lower(place), false, 0, 0, 1, 0 from mother_plant where place <> ''
+	union all select heal_place, lower(heal_place), false, 0, 0, 0, 1 from tag where heal_place <> ''`
+
+// Places lists them, by name.
+func (q Q) Places(ctx context.Context) (ps []Place, err error) {
+	err = q.all(ctx, &ps, `select min(name) as name, bool_or(store) as store, sum(lots)::int as lots, sum(bundles)::int as bundles,
+		sum(plants)::int as plants, sum(tags)::int as tags from (`+placesNow+`) x group by k order by k`)
+	return ps, err
+}
+
+// RenamePlace gives a place another name wherever it stands now. What moves and steps were
+// noted of it keep the name that it had. ErrTaken: a store bears the other name.
+func (q Q) RenamePlace(ctx context.Context, from, to string) error {
+	for _, do := range []string{
+		`update store_place set name = $2 where lower(name) = lower($1)`,
+		`update any_lot set place = $2 where lower(place) = lower($1)`,
+		`update any_bundle set place = $2 where lower(place) = lower($1)`,
+		`update bundle_stay set place = $2 where lower(place) = lower($1)`,
+		`update any_plant set place = $2 where lower(place) = lower($1)`,
+		`update any_tag set heal_place = $2 where lower(heal_place) = lower($1)`,
+		`update tag_stay set place = $2 where lower(place) = lower($1)`,
+		`update round set place = $2 where lower(place) = lower($1)`,
+		`update amiss set place = $2 where lower(place) = lower($1)`,
+	} {
+		if _, err := q.exec(ctx, do, from, to); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -208,7 +208,7 @@ var added = map[string]string{
 	"bundles": `select a.key, case when b.id is null then 'gone'
 		when exists (select from batch_thread x where x.bundle_id = b.id) or exists (select from any_tag x where x.bundle_id = b.id)
 			then 'worked'
-		when exists (select from store_look x where x.bundle_id = b.id) or exists (select from let_in x where x.bundle_id = b.id)
+		when exists (select from any_look x where x.bundle_id = b.id) or exists (select from let_in x where x.bundle_id = b.id)
 			then 'looked at'
 		when (select count(*) from bundle_stay x where x.bundle_id = b.id) > 1
 			or (select count(*) from wood_ledger x where x.bundle_id = b.id) > 1 then 'moved'

@@ -150,7 +150,7 @@ func TestWhatIsWrittenDownStays(t *testing.T) {
 
 	// Nor does the owner of the tables change what is written, or empty it.
 	own := testhouse.Owner(t, db)
-	for _, table := range []string{"stock_ledger", "wood_ledger", "tap", "take_count", "change_record", "store_look"} {
+	for _, table := range []string{"stock_ledger", "wood_ledger", "tap", "take_count", "change_record", "any_look"} {
 		for _, do := range []string{`delete from ` + table, `truncate ` + table + ` cascade`} {
 			_, err := own.Exec(do)
 			assert.ErrorContains(t, err, "only added to", do)

@@ -284,12 +284,12 @@ func (b *browser) key(keys string) {
 func (b *browser) press(s string) {
 	b.t.Helper()
 	// What says just that comes before what begins so.
-	find := `[...document.querySelectorAll('button, a, summary')].filter(e => e.innerText.trim().startsWith(` + quoted(
+	find := `[...document.querySelectorAll('button, a, summary')].filter(e => (e.innerText || e.textContent).trim().startsWith(` + quoted(
 		s,
-	) + `) && e.offsetParent && !e.disabled)` +
-		`.sort((a, b) => (b.innerText.trim() === ` + quoted(
+	) + `) && (e.offsetParent || e instanceof SVGElement) && !e.disabled)` +
+		`.sort((a, b) => ((b.innerText || b.textContent).trim() === ` + quoted(
 		s,
-	) + `) - (a.innerText.trim() === ` + quoted(
+	) + `) - ((a.innerText || a.textContent).trim() === ` + quoted(
 		s,
 	) + `))[0]`
 	b.is(find)

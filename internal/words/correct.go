@@ -18,8 +18,9 @@ var fieldNames = map[string]string{
 	"usual_way": "Worked mostly by", "cut_note": "What to cut", "verdict": "They get on", "note": "Note",
 	"low_c": "Kept at least at, °C", "high_c": "Kept at most at, °C", "amount": "How much", "cents": "Price of a hundred", "untie": "How it comes off",
 	"wage": "An hour's wage", "tree": "A live tree", "stem": "A stem of stock", "piece": "A piece of wood", "delay": "A year's delay, % of a tree",
-	"grade": "Live trees that make the grade, %",
-	"tie":   "Tie", "healing": "Heals in", "name": "Name", "pieces": "Pieces", "called_off": "Called off",
+	"grade":   "Live trees that make the grade, %",
+	"reading": "Caliper reading",
+	"tie":     "Tie", "healing": "Heals in", "name": "Name", "pieces": "Pieces", "called_off": "Called off",
 }
 
 // FieldName is what people read for a field.
@@ -88,6 +89,7 @@ const (
 	WarmerThanLow    = "That is below the lower one."
 	WorthTitle       = "What things are worth"
 	WorthFollows     = "Ways out, what a plan costs and what makes the grade follow at once."
+	PlaceCorrection  = "Everything that stands, lies or heals there bears the new name; a name that another place bears makes one of both. What was noted of moves and steps keeps the name it had."
 	OwnGone          = "It is gone: nobody had used it."
 	LastOffered      = "One must be left to choose: add another first."
 	RatioBelow       = "That is below the thinnest wood that the house works by this technique."
@@ -227,3 +229,16 @@ func OfferedNow(offered bool) string {
 	}
 	return "It is not offered to choose any more. What bears it keeps it."
 }
+
+// PlaceTaken says that a store bears a name already.
+func PlaceTaken(name string) string {
+	return fmt.Sprintf("A store or a bed with readings of its own is called %s already. Two with readings stay two.", name)
+}
+
+// ReadingOf names a caliper reading.
+func ReadingOf(mm float64, on string, no int) string {
+	return fmt.Sprintf("%g mm, no. %d of %s", mm, no, on)
+}
+
+// TakenOut stands where something was.
+const TakenOut = "taken out"

@@ -61,7 +61,13 @@ func (s names) write(ctx context.Context, q store.Q, _ nursery.Actor, ref string
 type Name = store.Name
 
 // NamesPage is every name of varieties and stocks, with what bears it.
-type NamesPage struct{ Varieties, Stocks []store.Name }
+type NamesPage struct {
+	Varieties, Stocks []store.Name
+	Places            []Place
+}
+
+// Place is where something stands, lies or heals, and what bears its name.
+type Place = store.Place
 
 // AllNames lists them.
 func (s *Stage) AllNames(ctx context.Context, a nursery.Actor) (p NamesPage, err error) {
@@ -71,6 +77,9 @@ func (s *Stage) AllNames(ctx context.Context, a nursery.Actor) (p NamesPage, err
 	q := s.DB.Q()
 	if p.Varieties, err = q.NamesOf(ctx, false); err == nil {
 		p.Stocks, err = q.NamesOf(ctx, true)
+	}
+	if err == nil {
+		p.Places, err = q.Places(ctx)
 	}
 	return p, err
 }

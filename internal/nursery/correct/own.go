@@ -2,7 +2,6 @@ package correct
 
 import (
 	"context"
-	"errors"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -181,6 +180,3 @@ func (s *Stage) Offer(ctx context.Context, a nursery.Actor, kind, ref string, of
 		return s.Changed(ctx, q, a, kind, names[ref], "offered", was, offered)
 	})
 }
-
-// errTried ends a trial: nothing of it is kept.
-var errTried = errors.New("tried, not kept")

@@ -34,7 +34,7 @@ func New(k *nursery.Kernel) *Stage {
 	s.kinds = map[string]kind{"order": orders{s}, "lot": lots{s}, "plant": plants{s}, "bundle": bundles{s}, "batch": batches{s},
 		"variety": names{s, false}, "stock": names{s, true},
 		"technique": techniques{s}, "tie": ties{s}, "genus": genera{s}, "pair": pairs{s},
-		"healing": healings{s}, "material": materials{s}, "section": sections{s}, "worth": worths{s}}
+		"healing": healings{s}, "material": materials{s}, "section": sections{s}, "worth": worths{s}, "place": places{s}}
 	return s
 }
 
@@ -144,7 +144,7 @@ func (s *Stage) Correct(ctx context.Context, a nursery.Actor, of, ref string, c 
 				changed = append(changed, nursery.CorrectedValue{Key: f.Key, Was: was.Fields[i].Value, Is: f.Value})
 			}
 		}
-		return s.WriteCorrection(ctx, q, a, was.Kind, was.Ref, why, changed)
+		return s.WriteCorrection(ctx, q, a, was.Kind, is.Ref, why, changed)
 	})
 }
 
@@ -187,6 +187,9 @@ func (s *Stage) put(ctx context.Context, q store.Q, a nursery.Actor, k kind, ref
 	if err := k.write(ctx, q, a, ref, v); err != nil {
 		return was, is, err
 	}
+	if v.now != "" {
+		ref = v.now
+	}
 	is, err = k.read(ctx, q, ref)
 	return was, is, err
 }
@@ -197,6 +200,7 @@ type values struct {
 	sure       bool
 	today      time.Time
 	ps         nursery.Problems
+	now        string // what the thing is called after it, where it is called by what was changed
 }
 
 func (v *values) spoil(key, says string) {

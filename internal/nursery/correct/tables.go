@@ -285,9 +285,11 @@ func (s *Stage) Tables(ctx context.Context, a nursery.Actor) (p TablesPage, err 
 		return p, err
 	}
 	for _, t := range f.AllWays {
-		p.Techniques = append(p.Techniques, line("technique", t.Key, t.Name, "rate_per_hour", strconv.Itoa(t.RatePerHour), "prior_take",
+		l := line("technique", t.Key, t.Name, "rate_per_hour", strconv.Itoa(t.RatePerHour), "prior_take",
 			figure(nursery.Round3(t.PriorTake*100)), "prior_weight", strconv.Itoa(t.PriorWeight), "slope", figure(t.Slope),
-			"ratio_max", figure(t.RatioMax)))
+			"ratio_max", figure(t.RatioMax))
+		l.NotOffered = !t.InUse
+		p.Techniques = append(p.Techniques, l)
 	}
 	for _, t := range f.Ties {
 		weeks := ""

@@ -210,6 +210,22 @@ func (s *Stage) EndRound(ctx context.Context, a nursery.Actor, id int64) error {
 	})
 }
 
+// ResumeRound lets a round go on that was ended.
+func (s *Stage) ResumeRound(ctx context.Context, a nursery.Actor, id int64) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		was, err := q.ResumeRound(ctx, id)
+		if errors.Is(err, nursery.ErrNotFound) {
+			return nil // it goes on already
+		} else if err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "round", was.Place, "goes on", nil, was)
+	})
+}
+
 // RainOff notes that today's walks are rained off, or that they are not.
 func (s *Stage) RainOff(ctx context.Context, a nursery.Actor, off bool) error {
 	if err := a.Must(nursery.Propagator, nursery.BenchHand); err != nil {

@@ -44,6 +44,20 @@ func (s *Stage) KeepAmiss(ctx context.Context, a nursery.Actor, place string, wh
 	})
 }
 
+// WrongAgain takes back that something was put right.
+func (s *Stage) WrongAgain(ctx context.Context, a nursery.Actor, id int64) (was store.Amiss, err error) {
+	if err := a.Must(nursery.Propagator, nursery.BenchHand); err != nil {
+		return was, err
+	}
+	err = s.DB.Tx(ctx, func(q store.Q) error {
+		if was, err = q.WrongAgain(ctx, id, s.Now().Add(-nursery.BackWithin)); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "place", was.Place, "amiss again", nil, was.What)
+	})
+	return was, err
+}
+
 // PutRight notes that what was found amiss is put right, and gives what it was.
 // ErrNotFound: it was before.
 func (s *Stage) PutRight(ctx context.Context, a nursery.Actor, id int64) (was store.Amiss, err error) {

@@ -74,6 +74,84 @@ func (s *Stage) HouseWay(ctx context.Context, key, chosen string) (store.HouseWa
 	return w, err
 }
 
+// BeginPage is a house's first hour.
+type BeginPage struct {
+	Steps  []nursery.FirstStep
+	Genera []GrownGenus
+}
+
+// GrownGenus is a genus, and whether the house grows it.
+type GrownGenus struct {
+	Key, Name string
+	Grown     bool
+}
+
+// Begin gathers it.
+func (s *Stage) Begin(ctx context.Context, a nursery.Actor) (p BeginPage, err error) {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return p, err
+	}
+	h, err := s.DB.Q().FirstHour(ctx, a.ID)
+	if err != nil {
+		return p, err
+	}
+	p.Steps = nursery.FirstSteps(h)
+	f, err := s.Facts(ctx)
+	if err != nil {
+		return p, err
+	}
+	for _, g := range f.Genera {
+		p.Genera = append(p.Genera, GrownGenus{g.Key, g.Name, f.Grown[g.Key]})
+	}
+	return p, nil
+}
+
+// NextStep is the step of the first hour that comes next; none, where all are done.
+func (s *Stage) NextStep(ctx context.Context, a nursery.Actor) (*nursery.FirstStep, error) {
+	h, err := s.DB.Q().FirstHour(ctx, a.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range nursery.FirstSteps(h) {
+		if x.Next {
+			return &x, nil
+		}
+	}
+	return nil, nil
+}
+
+// SetGrown keeps what the house grows: it is offered first.
+func (s *Stage) SetGrown(ctx context.Context, a nursery.Actor, genera []string) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		if _, err := q.LockHouse(ctx); err != nil {
+			return err
+		}
+		known, err := s.KnownGenera(ctx, q)
+		if err != nil {
+			return err
+		}
+		for _, g := range genera {
+			if !known[g] {
+				return nursery.Problem{Field: "grown", Says: words.GrownChoose}
+			}
+		}
+		was, err := q.Grown(ctx)
+		if err != nil {
+			return err
+		}
+		if genera == nil {
+			genera = []string{}
+		}
+		if err := q.SetGrown(ctx, genera); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "house", "grown", "changed", was, genera)
+	})
+}
+
 // Settings are the house's few numbers.
 type Settings struct {
 	Name, Place string

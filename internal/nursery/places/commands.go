@@ -224,16 +224,18 @@ func (s *Stage) ReadCold(ctx context.Context, a nursery.Actor, name string, c fl
 }
 
 // SettleReading says of a reading in doubt that it is right, or strikes it.
-func (s *Stage) SettleReading(ctx context.Context, a nursery.Actor, name string, at time.Time, keep bool) error {
+func (s *Stage) SettleReading(
+	ctx context.Context, a nursery.Actor, name string, at time.Time, keep bool,
+) (r store.ColdReading, err error) {
 	if err := a.Must(nursery.Propagator); err != nil {
-		return err
+		return r, err
 	}
-	return s.DB.Tx(ctx, func(q store.Q) error {
+	err = s.DB.Tx(ctx, func(q store.Q) error {
 		p, err := q.ColdPlaceByName(ctx, name)
 		if err != nil {
 			return err
 		}
-		r, err := q.SettleReading(ctx, p.ID, at, keep)
+		r, err = q.SettleReading(ctx, p.ID, at, keep)
 		if errors.Is(err, nursery.ErrNotFound) {
 			return nil // settled already
 		} else if err != nil {
@@ -249,6 +251,42 @@ func (s *Stage) SettleReading(ctx context.Context, a nursery.Actor, name string,
 			nil,
 			r,
 		)
+	})
+	return r, err
+}
+
+// DoubtAgain takes back how a doubted reading was settled.
+func (s *Stage) DoubtAgain(ctx context.Context, a nursery.Actor, name string, r store.ColdReading) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		p, err := q.ColdPlaceByName(ctx, name)
+		if err != nil {
+			return err
+		}
+		if err := q.DoubtAgain(ctx, p.ID, r); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "store", p.Name, "doubted again", nil, r)
+	})
+}
+
+// UnlookCold takes back the last look that somebody noted at a place by one tap.
+func (s *Stage) UnlookCold(ctx context.Context, a nursery.Actor, name string) error {
+	if err := a.Must(nursery.Propagator, nursery.BenchHand); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		p, err := q.ColdPlaceByName(ctx, name)
+		if err != nil {
+			return err
+		}
+		l, err := q.DropLook(ctx, p.ID, a.ID, s.Now().Add(-nursery.BackWithin), s.Now())
+		if err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "store", p.Name, "look undone", l.Found, nil)
 	})
 }
 

@@ -128,6 +128,22 @@ func (s *Stage) DropSeen(ctx context.Context, a nursery.Actor, id int64) (string
 	return group, err
 }
 
+// KeepSeen lets a sight stand again that was taken back.
+func (s *Stage) KeepSeen(ctx context.Context, a nursery.Actor, id int64) (group string, err error) {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return "", err
+	}
+	err = s.DB.Tx(ctx, func(q store.Q) error {
+		seen, err := q.KeepSeen(ctx, id, s.Now().Add(-nursery.BackWithin))
+		if err != nil {
+			return err
+		}
+		group = seen.Group
+		return s.Changed(ctx, q, a, "season", group, "stands again", nil, seen.Says)
+	})
+	return group, err
+}
+
 // UsualDate is a usual date as it was typed.
 type UsualDate struct {
 	Kind   string
@@ -190,7 +206,7 @@ func (s *Stage) SetUsual(ctx context.Context, a nursery.Actor, group string, ds 
 				before = append(before, was[i])
 			}
 			after = append(after, n)
-			if err := q.SetAnchor(ctx, n); err != nil {
+			if err := setAnchor(ctx, q, n); err != nil {
 				return err
 			}
 		}
@@ -199,6 +215,24 @@ func (s *Stage) SetUsual(ctx context.Context, a nursery.Actor, group string, ds 
 		}
 		return s.Changed(ctx, q, a, "season", group, "usual dates changed", before, after)
 	})
+}
+
+// setAnchor keeps a usual date. Frost comes to the whole site, so its days are every group's.
+func setAnchor(ctx context.Context, q store.Q, n store.Anchor) error {
+	if n.Kind != season.FirstHardFrost && n.Kind != season.LastFrost {
+		return q.SetAnchor(ctx, n)
+	}
+	gs, err := q.SeasonGroups(ctx)
+	if err != nil {
+		return err
+	}
+	for _, g := range gs {
+		n.Group = g.Key
+		if err := q.SetAnchor(ctx, n); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // checkOrder sees that the turns of the year follow each other in the round:
@@ -227,51 +261,6 @@ func checkOrder(as []store.Anchor) nursery.Problems {
 		}
 	}
 	return nil
-}
-
-// Site kinds that the shipped dates can be set for.
-const (
-	SiteNorth = "north"
-	SiteSouth = "south"
-)
-
-// ShipSeason sets every group's dates and the usual temperatures back to the
-// house defaults, for a site north or south of the line.
-func (s *Stage) ShipSeason(ctx context.Context, a nursery.Actor, site string) error {
-	if err := a.Must(nursery.Propagator); err != nil {
-		return err
-	}
-	turn := map[string]int{SiteNorth: 0, SiteSouth: 6}
-	by, ok := turn[site]
-	if !ok {
-		return nursery.Problem{Field: "", Says: "Choose north or south of the line."}
-	}
-	north := season.Normals{2.5, 3, 5.5, 8.5, 12, 15, 17, 16.8, 14, 10, 6, 3.5}
-	return s.DB.Tx(ctx, func(q store.Q) error {
-		gs, err := q.SeasonGroups(ctx)
-		if err != nil {
-			return err
-		}
-		for _, g := range gs {
-			as, err := q.ShippedAnchors(ctx, g.Key)
-			if err != nil {
-				return err
-			}
-			for _, x := range as {
-				x.Month = (x.Month-1+by)%12 + 1
-				x.Day = min(x.Day, 28) // every month has it
-				if err := q.SetAnchor(ctx, x); err != nil {
-					return err
-				}
-			}
-		}
-		for m := range 12 {
-			if err := q.SetNormal(ctx, store.Normal{Month: m + 1, MeanC: north[(m+by)%12], Source: working.HouseDefault}); err != nil {
-				return err
-			}
-		}
-		return s.Changed(ctx, q, a, "season", "all", "set to the house defaults", nil, site)
-	})
 }
 
 // SetRests says whether a group takes a rest at this site.

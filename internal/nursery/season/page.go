@@ -58,6 +58,14 @@ func (s *Stage) SeasonBand(ctx context.Context, group string) (Band, error) {
 // BandOf draws up the band for a season group; an unknown one gives the first.
 func BandOf(f *snapshot.Snapshot, group string) Band {
 	b := Band{Today: f.Today, Groups: f.Groups}
+	if group == "" { // nobody chose one: that of what the house grows
+		for _, g := range f.Genera {
+			if f.Grown[g.Key] {
+				group = g.SeasonGroup
+				break
+			}
+		}
+	}
 	if len(b.Groups) == 0 {
 		return b
 	}

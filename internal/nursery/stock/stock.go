@@ -63,7 +63,13 @@ func (n *NewLot) check(genera map[string]bool, today time.Time) nursery.Problems
 }
 
 // Genera lists the genera for a form.
-func (s *Stage) Genera(ctx context.Context) ([]store.Genus, error) { return s.DB.Q().Genera(ctx) }
+func (s *Stage) Genera(ctx context.Context) ([]store.Genus, error) {
+	f, err := s.Facts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return f.Genera, nil
+}
 
 // AddLot takes a lot in.
 func (s *Stage) AddLot(ctx context.Context, a nursery.Actor, n NewLot) error {
@@ -163,9 +169,13 @@ func (s *Stage) AddStems(ctx context.Context, a nursery.Actor, code string, stem
 }
 
 // RemoveReading takes a wrong reading out; the record of changes keeps it.
-func (s *Stage) RemoveReading(ctx context.Context, a nursery.Actor, code string, on time.Time, no int) error {
+func (s *Stage) RemoveReading(ctx context.Context, a nursery.Actor, code string, on time.Time, no int, why string) error {
 	if err := a.Must(nursery.Propagator); err != nil {
 		return err
+	}
+	why, err := nursery.CheckWhy(why)
+	if err != nil {
+		return nursery.Problem{Field: "reading_why", Says: words.GiveAWhy}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		l, err := q.LotByCode(ctx, code)
@@ -176,7 +186,8 @@ func (s *Stage) RemoveReading(ctx context.Context, a nursery.Actor, code string,
 		if err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "lot", code, "reading taken out", r, nil)
+		return s.WriteCorrection(ctx, q, a, "lot", code, why, []nursery.CorrectedValue{
+			{Key: "reading", Was: words.ReadingOf(r.MM, r.TakenOn.Format(time.DateOnly), r.No), Is: words.TakenOut}})
 	})
 }
 

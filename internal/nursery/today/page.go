@@ -32,7 +32,8 @@ type TodayPage struct {
 	Failed         []store.FailedLot
 	Walk           []outlook.Bed // with steps and rounds that are due, in walking order
 	Day            aftercare.Day
-	Strays         int // taps that do not count until the propagator says so
+	First          []nursery.FirstStep // of an empty house, for its propagator
+	Strays         int                 // taps that do not count until the propagator says so
 }
 
 // failedSince is how many days after their grafting failed stocks are named. House
@@ -123,5 +124,12 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 		p.Failed = going.Failed
 	}
 	p.Batches, p.Strays = going.Batches, going.Strays
+	if a.Role == nursery.Propagator && len(f.Orders)+len(open)+len(f.Lots)+len(f.Growing) == 0 {
+		h, err := s.DB.Q().FirstHour(ctx, a.ID)
+		if err != nil {
+			return p, err
+		}
+		p.First = nursery.FirstSteps(h)
+	}
 	return p, nil
 }

@@ -85,6 +85,21 @@ func (s *Stage) ReserveLabels(ctx context.Context, a nursery.Actor, asked outloo
 	return c, err
 }
 
+// KeepLabel lets a label wait again that was dropped.
+func (s *Stage) KeepLabel(ctx context.Context, a nursery.Actor, code string) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		code := nursery.CleanCode(code)
+		kept, err := q.KeepWoodLabel(ctx, code, s.Now().Add(-nursery.BackWithin))
+		if err != nil || !kept {
+			return err
+		}
+		return s.Changed(ctx, q, a, "label", code, "waits again", nil, nil)
+	})
+}
+
 // DropLabel drops a label whose wood is not cut after all. Its code is given to
 // nothing else.
 func (s *Stage) DropLabel(ctx context.Context, a nursery.Actor, code string) error {

@@ -56,7 +56,7 @@ func back(kind, ref string) string {
 	case "batch":
 		return "/bench/batches/" + ref
 	}
-	if kind == "variety" || kind == "stock" {
+	if kind == "variety" || kind == "stock" || kind == "place" {
 		return "/house/names"
 	}
 	return "/house/tables"
@@ -87,14 +87,14 @@ type correctPage struct {
 	Back    string
 	AskSure bool
 	Ships   bool // something of it was shipped with another value
-	Effect  *correctstage.Effect
+	Effect  *nursery.Effect
 }
 
 func (c correct) show(w http.ResponseWriter, r *http.Request) error {
 	return c.page(w, r, page.NewForm(), nil, http.StatusOK)
 }
 
-func (c correct) page(w http.ResponseWriter, r *http.Request, f page.Form, e *correctstage.Effect, status int) error {
+func (c correct) page(w http.ResponseWriter, r *http.Request, f page.Form, e *nursery.Effect, status int) error {
 	kind, ref := chi.URLParam(r, "kind"), chi.URLParam(r, "ref")
 	p, err := c.Nursery.Correctable(r.Context(), page.Actor(r), kind, ref)
 	if err != nil {
@@ -180,7 +180,7 @@ func (c correct) try(w http.ResponseWriter, r *http.Request) error {
 type wayPage struct {
 	Key, Question, Was, Chosen string
 	Changes                    string
-	Effect                     correctstage.Effect
+	Effect                     nursery.Effect
 }
 
 func (c correct) tryWay(w http.ResponseWriter, r *http.Request) error {
@@ -239,11 +239,19 @@ func (c correct) offer(w http.ResponseWriter, r *http.Request) error {
 	}
 	offered := f.Text("offered") == "yes"
 	err = c.Nursery.Offer(r.Context(), page.Actor(r), f.Text("kind"), f.Text("ref"), offered)
+	if err == nil {
+		c.FlashBack(r, words.OfferedNow(offered), "/house/tables/offer", "kind", f.Text("kind"), "ref", f.Text("ref"), "offered",
+			map[bool]string{true: "no", false: "yes"}[offered])
+		return page.Go(w, r, "/house/tables")
+	}
 	return c.tabled(w, r, f, err, "/house/tables", words.OfferedNow(offered))
 }
 
 // namesPage is the names of varieties and of stocks.
-type namesPage struct{ Tables []nameTable }
+type namesPage struct {
+	Tables []nameTable
+	Places []correctstage.Place
+}
 
 // nameTable is names, what they are of, and what bears them.
 type nameTable struct {
@@ -278,7 +286,7 @@ func (c correct) showNames(w http.ResponseWriter, r *http.Request, f page.Form, 
 	if err != nil {
 		return err
 	}
-	tables := namesPage{[]nameTable{{"Varieties", "variety", "Mother plants", p.Varieties}, {"Stocks", "stock", "Lots", p.Stocks}}}
+	tables := namesPage{[]nameTable{{"Varieties", "variety", "Mother plants", p.Varieties}, {"Stocks", "stock", "Lots", p.Stocks}}, p.Places}
 	return c.ShowStatus(w, r, c.views["names"], page.Frame{Title: "Names", Stage: "House", Data: tables, Form: f}, status)
 }
 

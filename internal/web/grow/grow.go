@@ -324,7 +324,7 @@ func (g grow) do(w http.ResponseWriter, r *http.Request) error {
 	case act.Kind == growon.Undo:
 		g.Flash(r, "That is taken back.")
 	default:
-		g.FlashUndo(r, act.ID, back, "That is kept.")
+		g.FlashBack(r, "That is kept.", "/grow/do", "kind", "undo", "undoes", act.ID, "at", back)
 	}
 	return page.Go(w, r, back)
 }
@@ -334,9 +334,11 @@ func (g grow) rain(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	if err := g.Nursery.RainOff(r.Context(), page.Actor(r), f.Text("off") == "yes"); err != nil {
+	off := f.Text("off") == "yes"
+	if err := g.Nursery.RainOff(r.Context(), page.Actor(r), off); err != nil {
 		return err
 	}
+	g.FlashBack(r, words.RainedOff(off), "/grow/rain", "off", map[bool]string{true: "no", false: "yes"}[off])
 	return page.Go(w, r, "/grow")
 }
 
@@ -366,10 +368,18 @@ func (g grow) endRound(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	id := f.Text("round")
+	if f.Text("back") != "" {
+		if err := g.Nursery.ResumeRound(r.Context(), page.Actor(r), int64(f.Int("round"))); err != nil {
+			return err
+		}
+		g.Flash(r, "%s", words.RoundGoesOn)
+		return page.Go(w, r, "/grow#rounds")
+	}
 	if err := g.Nursery.EndRound(r.Context(), page.Actor(r), int64(f.Int("round"))); err != nil {
 		return err
 	}
-	g.Flash(r, "The round is ended.")
+	g.FlashBack(r, words.RoundEnded, "/grow/rounds/end", "round", id, "back", "yes")
 	return page.Go(w, r, "/grow#rounds")
 }
 

@@ -186,6 +186,15 @@ func (h heal) putRight(w http.ResponseWriter, r *http.Request) error {
 	if err := f.Err(); err != nil {
 		return err
 	}
+	at := f.Text("at")
+	if f.Text("back") != "" {
+		was, err := h.Nursery.WrongAgain(r.Context(), page.Actor(r), id)
+		if err != nil && !errors.Is(err, nursery.ErrNotFound) {
+			return err
+		}
+		h.Flash(r, "%s", words.WrongAgain(was.Place, was.What))
+		return page.Go(w, r, "/today")
+	}
 	was, err := h.Nursery.PutRight(r.Context(), page.Actor(r), id)
 	switch {
 	case errors.Is(err, nursery.ErrNotFound):
@@ -193,9 +202,9 @@ func (h heal) putRight(w http.ResponseWriter, r *http.Request) error {
 	case err != nil:
 		return err
 	default:
-		h.Flash(r, "%s: %s, put right.", was.Place, words.AmissName(was.What))
+		h.FlashBack(r, was.Place+": "+words.AmissName(was.What)+", put right.", "/heal/place/right", "id", page.ID(id), "back", "yes")
 	}
-	if was.Place == "" || f.Text("at") == "/today" {
+	if was.Place == "" || at == "/today" {
 		return page.Go(w, r, "/today")
 	}
 	return page.Go(w, r, "/heal/place?"+url.Values{"name": {was.Place}}.Encode())

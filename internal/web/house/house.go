@@ -4,6 +4,7 @@ package house
 
 import (
 	"embed"
+	"errors"
 	"html/template"
 	"math"
 	"net/http"
@@ -36,6 +37,8 @@ func Routes(k *page.Kit) []page.Route {
 	return []page.Route{
 		{Method: "GET", Path: "/house", Who: page.Boss, Do: h.show},
 		{Method: "POST", Path: "/house", Who: page.Boss, Do: h.settings},
+		{Method: "GET", Path: "/begin", Who: page.Boss, Do: h.begin},
+		{Method: "POST", Path: "/begin/grown", Who: page.Boss, Do: h.grown},
 		{Method: "POST", Path: "/house/worth", Who: page.Boss, Do: h.worth},
 		{Method: "POST", Path: "/house/people", Who: page.Boss, Do: h.addPerson},
 		{Method: "POST", Path: "/house/people/{id}/leave", Who: page.Boss, Do: h.leave},
@@ -209,6 +212,10 @@ func (h house) leave(w http.ResponseWriter, r *http.Request) error {
 	}
 	err = h.Nursery.Leave(r.Context(), page.Actor(r), id, back)
 	h.ForgetSessions()
+	if err == nil {
+		h.FlashBack(r, says, "/house/people/"+page.ID(id)+"/leave", "back", map[bool]string{true: "", false: "yes"}[back])
+		return page.Go(w, r, "/house")
+	}
 	return h.done(w, r, f, err, says)
 }
 
@@ -217,7 +224,15 @@ func (h house) way(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return h.done(w, r, f, h.Nursery.ChooseWay(r.Context(), page.Actor(r), f.Text("key"), f.Text("chosen")), "The house way is changed.")
+	was, err := h.Nursery.HouseWay(r.Context(), f.Text("key"), f.Text("chosen"))
+	if err != nil && !errors.Is(err, nursery.ErrNotFound) {
+		return err
+	}
+	if err = h.Nursery.ChooseWay(r.Context(), page.Actor(r), f.Text("key"), f.Text("chosen")); err == nil {
+		h.FlashBack(r, words.WayChanged, "/house/ways", "key", f.Text("key"), "chosen", was.Chosen)
+		return page.Go(w, r, "/house")
+	}
+	return h.done(w, r, f, err, words.WayChanged)
 }
 
 func (h house) changes(w http.ResponseWriter, r *http.Request) error {
@@ -236,6 +251,46 @@ type changesPage struct {
 	Find    string
 	Changes []store.Change
 	Earlier template.URL // where the page before this one is; "" where there is none
+}
+
+// beginPage is the first hour of a house.
+type beginPage struct {
+	housestage.BeginPage
+	Kinds []nursery.LoadKind
+}
+
+func (h house) begin(w http.ResponseWriter, r *http.Request) error {
+	if r.URL.Query().Get("leave") != "" {
+		h.Sessions.Remove(r.Context(), page.Led)
+		return page.Go(w, r, "/today")
+	}
+	h.Sessions.Put(r.Context(), page.Led, "yes")
+	return h.showBegin(w, r, page.NewForm(), http.StatusOK)
+}
+
+func (h house) showBegin(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
+	b, err := h.Nursery.Begin(r.Context(), page.Actor(r))
+	if err != nil {
+		return err
+	}
+	p := beginPage{b, nursery.LoadKinds}
+	return h.ShowStatus(w, r, h.views["begin"], page.Frame{Title: "The first hour", Stage: "House", Data: p, Form: f}, status)
+}
+
+// grown keeps what the house grows.
+func (h house) grown(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	err = h.Nursery.SetGrown(r.Context(), page.Actor(r), f.Values["grown"])
+	if form, ok := f.WithProblems(err); ok {
+		return h.showBegin(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	h.Flash(r, "%s", words.GrownKept)
+	return page.Go(w, r, "/begin")
 }
 
 // technique keeps whether a technique is in use, and its limits.

@@ -157,11 +157,7 @@ func (o orders) close(w http.ResponseWriter, r *http.Request) error {
 	if err := o.Nursery.CloseOrder(r.Context(), page.Actor(r), code, open); err != nil {
 		return err
 	}
-	o.Flash(
-		r,
-		map[bool]string{true: "Order %s is open again.", false: "Order %s is closed. It can be opened again on its page."}[open],
-		code,
-	)
+	o.FlashBack(r, words.OrderClosed(code, !open), "/orders/"+code+"/close", "open", map[bool]string{true: "no", false: "yes"}[open])
 	return page.Go(w, r, "/orders/"+code)
 }
 

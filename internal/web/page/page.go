@@ -174,12 +174,16 @@ type Frame struct {
 	Band         season.Band
 	Now          time.Time
 	Flash        string
-	Undo, UndoAt string // the act that the flash is about, where it can be taken back, and the page that shows it
+	Next         *nursery.FirstStep // of the first hour, while somebody is led through it
+	Back         *TakeBack          // what was done by one tap, and can be taken back by one
 	Stamp        string
 	Data         any
 	Form         Form
 	Facts        *snapshot.Snapshot // that the page was made of, where it has any
 }
+
+// Led is the session's mark of somebody who is led through a house's first hour.
+const Led = "led"
 
 // Show renders a page in the frame.
 func (k *Kit) Show(w http.ResponseWriter, r *http.Request, v View, f Frame) error {
@@ -203,7 +207,16 @@ func (k *Kit) ShowStatus(w http.ResponseWriter, r *http.Request, v View, f Frame
 	if f.Actor.ID != 0 {
 		if r.Header.Get("Union-Knot-Keep") == "" { // a device that keeps the page for later shows nobody anything
 			f.Flash = k.Sessions.PopString(ctx, "flash")
-			f.Undo, f.UndoAt = k.Sessions.PopString(ctx, "undo"), k.Sessions.PopString(ctx, "undo at")
+			f.Back = k.back(ctx)
+			if k.Sessions.GetString(ctx, Led) != "" && f.Actor.Role == nursery.Propagator && !f.Bare {
+				var err error
+				if f.Next, err = k.Nursery.NextStep(ctx, f.Actor); err != nil {
+					return err
+				}
+				if f.Next == nil {
+					k.Sessions.Remove(ctx, Led)
+				}
+			}
 		}
 		for _, s := range Stages {
 			if Allowed(f.Actor.Role, s.Who) {
@@ -277,15 +290,8 @@ func IsPart(r *http.Request) bool {
 
 // Flash keeps a line to show on the next page.
 func (k *Kit) Flash(r *http.Request, format string, args ...any) {
+	k.Sessions.Remove(r.Context(), "back")
 	k.Sessions.Put(r.Context(), "flash", fmt.Sprintf(format, args...))
-}
-
-// FlashUndo keeps a line to show on the page that comes next, with a button that takes
-// the act back which it is about and leads to that page again.
-func (k *Kit) FlashUndo(r *http.Request, act, at, format string, args ...any) {
-	k.Flash(r, format, args...)
-	k.Sessions.Put(r.Context(), "undo", act)
-	k.Sessions.Put(r.Context(), "undo at", at)
 }
 
 // WantsJSON says whether a script of ours asks, which shows no page.

@@ -17,6 +17,7 @@ import (
 	seasonstage "unionknot/internal/nursery/season"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 //go:embed templates/*.html
@@ -37,7 +38,9 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/season/{group}/seen", Who: page.Hands, Do: s.seen},
 		{Method: "POST", Path: "/season/{group}/rest", Who: page.Boss, Do: s.rest},
 		{Method: "POST", Path: "/season/seen/{id}/drop", Who: page.Boss, Do: s.drop},
-		{Method: "POST", Path: "/season/site", Who: page.Boss, Do: s.site},
+		{Method: "GET", Path: "/season/site", Who: page.Boss, Do: s.site},
+		{Method: "POST", Path: "/season/site", Who: page.Boss, Do: s.setSite},
+		{Method: "POST", Path: "/season/site/back", Who: page.Boss, Do: s.siteBack},
 		{Method: "POST", Path: "/season/normals", Who: page.Boss, Do: s.normals},
 	}
 }
@@ -136,11 +139,23 @@ func (s season) drop(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return nursery.ErrNotFound
 	}
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	if f.Text("back") != "" {
+		group, err := s.Nursery.KeepSeen(r.Context(), page.Actor(r), id)
+		if err != nil {
+			return err
+		}
+		s.Flash(r, "%s", words.SeenStands)
+		return page.Go(w, r, "/season/"+group)
+	}
 	group, err := s.Nursery.DropSeen(r.Context(), page.Actor(r), id)
 	if err != nil {
 		return err
 	}
-	s.Flash(r, "The note is taken back, and the dates are as before.")
+	s.FlashBack(r, words.SeenDropped, "/season/seen/"+page.ID(id)+"/drop", "back", "yes")
 	return page.Go(w, r, "/season/"+group)
 }
 
@@ -154,27 +169,12 @@ func (s season) rest(w http.ResponseWriter, r *http.Request) error {
 	if rests {
 		says = "This group rests here, by its usual dates."
 	}
-	return s.done(w, r, group, "rest", f, s.Nursery.SetRests(r.Context(), page.Actor(r), group, rests), says)
-}
-
-func (s season) site(w http.ResponseWriter, r *http.Request) error {
-	f, err := page.ReadForm(r)
-	if err != nil {
-		return err
+	err = s.Nursery.SetRests(r.Context(), page.Actor(r), group, rests)
+	if err == nil {
+		s.FlashBack(r, says, "/season/"+group+"/rest", "rests", map[bool]string{true: "no", false: "yes"}[rests])
+		return page.Go(w, r, "/season/"+group)
 	}
-	b, err := s.Nursery.SeasonBand(r.Context(), f.Text("group"))
-	if err != nil {
-		return err
-	}
-	return s.done(
-		w,
-		r,
-		b.Group,
-		"site",
-		f,
-		s.Nursery.ShipSeason(r.Context(), page.Actor(r), f.Text("site")),
-		"Every group has the house defaults for a site "+f.Text("site")+" of the line.",
-	)
+	return s.done(w, r, group, "rest", f, err, says)
 }
 
 func (s season) normals(w http.ResponseWriter, r *http.Request) error {

@@ -304,7 +304,7 @@ func (s stock) unmeasure(w http.ResponseWriter, r *http.Request) error {
 	}
 	on, no := f.Date("on"), f.Int("no")
 	if err = f.Err(); err == nil {
-		err = s.Nursery.RemoveReading(r.Context(), page.Actor(r), chi.URLParam(r, "code"), on, no)
+		err = s.Nursery.RemoveReading(r.Context(), page.Actor(r), chi.URLParam(r, "code"), on, no, f.Text("reading_why"))
 	}
 	return s.lotForm(w, r, f, err, "That reading is taken out.")
 }

@@ -10,8 +10,10 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/places"
 	"unionknot/internal/outlook"
+	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 type coldView struct {
@@ -67,13 +69,16 @@ func (s wood) coldForm(
 		if err != nil {
 			return err
 		}
+		s.Sessions.Remove(r.Context(), "back")
 		said, err := do(r, f)
 		if form, ok := f.WithProblems(err); ok {
 			return s.showColds(w, r, form, http.StatusUnprocessableEntity, coldsPage{Sent: f.Text("store"), Which: which})
 		} else if err != nil {
 			return err
 		}
-		s.Flash(r, "%s", said)
+		if !s.Sessions.Exists(r.Context(), "back") { // what can be taken back has said so
+			s.Flash(r, "%s", said)
+		}
 		return page.Go(w, r, "/wood/store")
 	}
 }
@@ -129,7 +134,20 @@ func (s wood) doubtCold(r *http.Request, f *page.Typed) (string, error) {
 	if keep {
 		said = "The reading counts now."
 	}
-	return said, s.Nursery.SettleReading(r.Context(), page.Actor(r), f.Text("store"), at, keep)
+	if f.Text("back") != "" {
+		c := f.Number("c")
+		if err := f.Err(); err != nil {
+			return "", err
+		}
+		return words.DoubtedAgain, s.Nursery.DoubtAgain(r.Context(), page.Actor(r), f.Text("store"),
+			store.ColdReading{At: at, C: c, Source: f.Text("source")})
+	}
+	was, err := s.Nursery.SettleReading(r.Context(), page.Actor(r), f.Text("store"), at, keep)
+	if err == nil && !was.At.IsZero() {
+		s.FlashBack(r, said, "/wood/store/doubt", "store", f.Text("store"), "at", was.At.Format(time.RFC3339Nano), "c", fmt.Sprint(was.C),
+			"source", was.Source, "back", "yes")
+	}
+	return said, err
 }
 
 func (s wood) lookCold(r *http.Request, f *page.Typed) (string, error) {
@@ -137,11 +155,18 @@ func (s wood) lookCold(r *http.Request, f *page.Typed) (string, error) {
 	if err := f.Err(); err != nil {
 		return "", err
 	}
+	if f.Text("back") != "" {
+		return words.LookTakenBack, s.Nursery.UnlookCold(r.Context(), page.Actor(r), f.Text("store"))
+	}
 	said := "The look is noted: " + n.Found + "."
 	if n.Thrown > 0 {
 		said += fmt.Sprintf(" %d pieces of %s are thrown out.", n.Thrown, strings.ToUpper(n.Bundle))
 	}
-	return said, s.Nursery.LookAtCold(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), f.Text("store"), n)
+	err := s.Nursery.LookAtCold(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), f.Text("store"), n)
+	if err == nil && n.Bundle == "" {
+		s.FlashBack(r, said, "/wood/store/look", "store", f.Text("store"), "back", "yes")
+	}
+	return said, err
 }
 
 // newKey shows the key at once: it is not kept, so a redirect would lose it.

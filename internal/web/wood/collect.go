@@ -114,10 +114,17 @@ func (s wood) dropLabel(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	code := f.Text("label")
+	if f.Text("back") != "" {
+		if err := s.Nursery.KeepLabel(r.Context(), page.Actor(r), code); err != nil {
+			return err
+		}
+		s.Flash(r, "%s", words.LabelWaits(code))
+		return page.Go(w, r, "/wood/collect")
+	}
 	if err := s.Nursery.DropLabel(r.Context(), page.Actor(r), code); err != nil {
 		return err
 	}
-	s.Flash(r, "Label %s is dropped; its code is given to nothing else.", code)
+	s.FlashBack(r, words.LabelGone(code), "/wood/collect/drop", "label", code, "back", "yes")
 	return page.Go(w, r, "/wood/collect?"+string(query(r)))
 }
 
