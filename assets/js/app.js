@@ -25,6 +25,11 @@
     }, 1000 * f.dataset.back);
   }
 
+  // A view is kept as the address has it by then.
+  document.addEventListener('submit', (e) => {
+    if (e.target.matches('[data-view]')) e.target.elements.query.value = location.search.slice(1);
+  });
+
   // A table wider than the page is scrolled by keys too.
   const reachable = () => {
     for (const e of document.querySelectorAll('.scroll')) {

@@ -97,9 +97,14 @@ func (q Q) FreeLots(ctx context.Context) (ls []LotPile, err error) {
 // LotPiles lists the lots that pass a sieve, newest first; after is the id to go on from,
 // or 0.
 func (q Q) LotPiles(ctx context.Context, s Sieve, after int64, limit int) (ls []LotPile, err error) {
-	err = q.all(ctx, &ls, lotPileSelect+lotSelect+`where ($1 = 0 or l.id < $1) and`+found("$3", lotNames)+`
-		and (not $4 or exists (select 1 from stock_balance b where b.lot_id = l.id and b.account = 'free' and b.n > 0))
-		order by l.id desc limit $2) x order by x.id desc`, after, limit, s.words(), s.Left)
+	later, order := s.sort(lotSorts, "l.id", `stock_lot l join stock_type t on t.id = l.stock_type_id`)
+	var ids []int64
+	if err := q.all(ctx, &ids, `select l.id from stock_lot l join stock_type t on t.id = l.stock_type_id where `+later+` and`+
+		found("$3", lotNames)+` and (not $4 or exists (select 1 from stock_balance b where b.lot_id = l.id and b.account = 'free' and b.n > 0))
+		order by `+order+` limit $2`, after, limit, s.words(), s.Left); err != nil || len(ids) == 0 {
+		return nil, err
+	}
+	err = q.all(ctx, &ls, lotPileSelect+lotSelect+`where l.id = any($1)) x order by array_position($1::bigint[], x.id)`, ids)
 	return ls, err
 }
 
@@ -150,9 +155,15 @@ func (q Q) LiveBundles(ctx context.Context) (bs []BundlePile, err error) {
 // BundlePiles lists the bundles that pass a sieve, newest first; after is the id to go on
 // from, or 0.
 func (q Q) BundlePiles(ctx context.Context, s Sieve, after int64, limit int) (bs []BundlePile, err error) {
-	err = q.all(ctx, &bs, bundlePileSelect+bundleSelect+`where ($1 = 0 or b.id < $1) and`+found("$3", bundleNames)+`
+	const from = `wood_bundle b join mother_plant m on m.id = b.plant_id join variety v on v.id = m.variety_id`
+	later, order := s.sort(bundleSorts, "b.id", from)
+	var ids []int64
+	if err := q.all(ctx, &ids, `select b.id from `+from+` where `+later+` and`+found("$3", bundleNames)+`
 		and (not $4 or exists (select 1 from wood_balance w where w.bundle_id = b.id and w.account = 'free' and w.n > 0))
-		order by b.id desc limit $2) x order by x.id desc`, after, limit, s.words(), s.Left)
+		order by `+order+` limit $2`, after, limit, s.words(), s.Left); err != nil || len(ids) == 0 {
+		return nil, err
+	}
+	err = q.all(ctx, &bs, bundlePileSelect+bundleSelect+`where b.id = any($1)) x order by array_position($1::bigint[], x.id)`, ids)
 	return bs, err
 }
 

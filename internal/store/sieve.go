@@ -9,6 +9,7 @@ import (
 type Sieve struct {
 	Find string // words, all of which must stand in what names the row, however written
 	Left bool   // only those of which something is free
+	Sort string // one of LotSorts or BundleSorts; "" is the newest first
 }
 
 // All says that the sieve holds nothing back.
@@ -58,4 +59,36 @@ func (q Q) SiftedBundles(ctx context.Context, s Sieve) (n Sifted, err error) {
 		s.Left,
 	)
 	return n, err
+}
+
+// Sorts of lots and of bundles, by what each is sorted by, and whether the largest comes
+// first.
+var (
+	lotSorts = map[string]sorted{"": {"l.id", true}, "code": {"l.code", false}, "stock": {"lower(t.name)", false},
+		"free":  {"coalesce((select n from stock_balance b where b.lot_id = l.id and b.account = 'free'), 0)", true},
+		"place": {"lower(l.place)", false}}
+	bundleSorts = map[string]sorted{"": {"b.id", true}, "code": {"b.code", false}, "variety": {"lower(v.name)", false}, "cut": {"b.cut_on", false},
+		"free": {"coalesce((select n from wood_balance w where w.bundle_id = b.id and w.account = 'free'), 0)", true}}
+	LotSorts    = []string{"", "code", "stock", "free", "place"}
+	BundleSorts = []string{"", "code", "variety", "cut", "free"}
+)
+
+type sorted struct {
+	by   string
+	desc bool
+}
+
+// sort gives the conditions that go on after the row whose id is $1, and the order; id is the
+// row's own, and from what it is read from.
+func (s Sieve) sort(sorts map[string]sorted, id, from string) (after, order string) {
+	x, ok := sorts[s.Sort]
+	if !ok {
+		x = sorts[""]
+	}
+	than, way := ">", " asc"
+	if x.desc {
+		than, way = "<", " desc"
+	}
+	at := `(select ` + x.by + ` from ` + from + ` where ` + id + ` = $1)`
+	return `($1 = 0 or ` + x.by + ` ` + than + ` ` + at + ` or ` + x.by + ` = ` + at + ` and ` + id + ` < $1)`, x.by + way + `, ` + id + ` desc`
 }

@@ -1,6 +1,14 @@
 package words
 
-import "unionknot/internal/core/tally"
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+	"time"
+
+	"unionknot/internal/core/tally"
+)
 
 // NotATap says that what was sent is no tap that a bench makes.
 const NotATap = "This is not a tap that a bench makes: it was not kept. Load the card anew."
@@ -91,6 +99,8 @@ var listNames = map[string]string{
 	"tags": "Tags", "taps": "Taps", "counts": "Counts of takes, corrected ones too", "steps": "Steps done",
 	"trees": "Trees lost, sold and planted", "looks": "Looks at stores, wood and stock", "stock-ledger": "Ledger of stems",
 	"wood-ledger": "Ledger of wood", "people": "People and what they know", "hours": "Hours at the bench", "changes": "Record of changes",
+	"stock": "Stock lots", "wood": "Bundles of wood", "mother-plants": "Mother plants", "all-orders": "Orders", "caliper": "Caliper readings",
+	"store-readings": "Readings of stores and boxes",
 }
 
 // ListName is what people read for a list.
@@ -98,6 +108,10 @@ func ListName(key string) string { return listNames[key] }
 
 // SpanTurned and SheetFull say what is wrong with what is to be taken away.
 const (
+	NameView   = "Give the view a name of up to 60 letters."
+	ViewKept   = "The view is kept. It is yours alone."
+	ViewGone   = "The view is let go."
+	RowIsGone  = "The row that this went on from was changed or is gone, so the list begins anew."
 	SpanTurned = "The last day lies before the first."
 	SheetFull  = "That is more than a spreadsheet holds (1,048,575 rows). Choose fewer days, or take it as CSV."
 )
@@ -111,3 +125,50 @@ const WaitYourTurn = "Two larger pieces of work are being done here, and this wa
 
 // Busy says that something took too long, and that nothing was done.
 const Busy = "Something else holds what this needs. Nothing was done: try again in a moment. What tablets hold stays on them and goes by itself."
+
+// PileSort is what people read for a sort of lots or bundles.
+func PileSort(sort string) string {
+	switch sort {
+	case "code":
+		return "by code"
+	case "stock":
+		return "by stock"
+	case "variety":
+		return "by variety"
+	case "free":
+		return "most free first"
+	case "place":
+		return "by place"
+	case "cut":
+		return "longest cut first"
+	}
+	return "newest first"
+}
+
+// ColumnName is what people read for a column of a list.
+func ColumnName(key string) string { return Capital(strings.ReplaceAll(key, "_", " ")) }
+
+// Figure writes a number with as many places as it has, at most two, and its thousands apart.
+func Figure(x float64) string {
+	if x == math.Trunc(x) {
+		return Thousands(int(x))
+	}
+	return strconv.FormatFloat(math.Round(x*100)/100, 'f', -1, 64)
+}
+
+// Cell writes a list's cell: moments as people read them, a long text by its beginning.
+func Cell(x any) string {
+	switch v := x.(type) {
+	case float64:
+		return Figure(v)
+	case string:
+		if t, err := time.Parse(time.RFC3339, v); err == nil {
+			return t.Format("2006-01-02 15:04")
+		}
+		if r := []rune(v); len(r) > 120 {
+			return string(r[:120]) + "…"
+		}
+		return v
+	}
+	return fmt.Sprint(x)
+}

@@ -332,6 +332,9 @@ func (s *Stage) Lots(ctx context.Context, sieve nursery.Sieve, after int64) ([]o
 	return out, nil
 }
 
+// Sorts are what lots are sorted by; "" is the newest first.
+var Sorts = store.LotSorts
+
 // SiftedLots counts the lots that pass a sieve, and their free stems.
 func (s *Stage) SiftedLots(ctx context.Context, sieve nursery.Sieve) (nursery.Sifted, error) {
 	return s.DB.Q().SiftedLots(ctx, sieve)

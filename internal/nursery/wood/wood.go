@@ -349,6 +349,9 @@ func (s *Stage) Wood(ctx context.Context, sieve nursery.Sieve, plantsAfter strin
 	return p, nil
 }
 
+// Sorts are what bundles are sorted by; "" is the newest first.
+var Sorts = store.BundleSorts
+
 // SiftedBundles counts the bundles that pass a sieve, and their free pieces.
 func (s *Stage) SiftedBundles(ctx context.Context, sieve nursery.Sieve) (nursery.Sifted, error) {
 	return s.DB.Q().SiftedBundles(ctx, sieve)

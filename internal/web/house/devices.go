@@ -139,6 +139,9 @@ func (h house) export(w http.ResponseWriter, r *http.Request) error {
 	if format != exchange.CSV && format != exchange.XLSX {
 		return nursery.ErrNotFound
 	}
+	if r.URL.Query().Get("whole") == "no" {
+		return h.exportBrowsed(w, r, kind, format)
+	}
 	if _, ok := nursery.KindOf(kind); !ok {
 		return h.history(w, r, kind, format)
 	}

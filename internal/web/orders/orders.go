@@ -41,6 +41,7 @@ type listPage struct {
 	Lines             []outlook.OrderLine // those that are shown
 	All               int                 // open orders
 	Sieve             ordersstage.Sieve
+	Views             page.ViewList
 	Sorts             []ordersstage.Sort
 	WhatIf            outlook.WhatIf
 	Trees, Grafts     int
@@ -72,6 +73,9 @@ func (o orders) showList(w http.ResponseWriter, r *http.Request, f page.Form, st
 	p.Sieve = ordersstage.Sieve{Find: q.Get("find"), Lacking: q.Get("lacking") != "", Sort: ordersstage.Sort(q.Get("sort"))}
 	p.All, p.Sorts = len(p.Lines), ordersstage.Sorts
 	p.Lines = p.Sieve.Sift(p.Lines)
+	if p.Views, err = o.ViewsOf(r, "/orders"); err != nil {
+		return err
+	}
 	for _, l := range p.Lines {
 		p.Trees, p.Grafts, p.ToGo = p.Trees+l.Order.Trees, p.Grafts+l.Need.Grafts, p.ToGo+l.ToGo
 		if len(l.Means.Lacking()) > 0 {

@@ -69,6 +69,8 @@ var funcs = template.FuncMap{
 	"ownform": func(kind, what string, like map[string][]correct.Choice, f Form) OwnForm {
 		return OwnForm{kind, what, like[kind], f}
 	},
+	"pilesort":   words.PileSort,
+	"cell":       words.Cell,
 	"siteis":     words.SiteIs,
 	"firststep":  words.FirstStep,
 	"wasis":      words.WasIs,

@@ -260,7 +260,8 @@ func (k *Kit) Part(w http.ResponseWriter, v View, name string, data any) error {
 
 // SieveOf reads which rows of a list are asked for.
 func SieveOf(r *http.Request) nursery.Sieve {
-	return nursery.Sieve{Find: strings.TrimSpace(r.URL.Query().Get("find")), Left: r.URL.Query().Get("left") != ""}
+	q := r.URL.Query()
+	return nursery.Sieve{Find: strings.TrimSpace(q.Get("find")), Left: q.Get("left") != "", Sort: q.Get("sort")}
 }
 
 // Sift is what a list's sieve shows: what is asked for, and how much passes.
@@ -268,6 +269,18 @@ type Sift struct {
 	nursery.Sieve
 	nursery.Sifted
 	Path, What, Left string // where the list stands, what passes, what is left of it
+	Sorts            []string
+	Kind             string // of the list that has its columns and files
+	Views            ViewList
+}
+
+// List is where the list stands with all its columns, as it is shown.
+func (s Sift) List() template.URL {
+	q := url.Values{}
+	if s.Find != "" {
+		q.Set("find", s.Find)
+	}
+	return template.URL("/lists/" + s.Kind + "?" + q.Encode())
 }
 
 // More is the address of a list's next page, with what was asked for.
@@ -278,6 +291,9 @@ func (s Sift) More(key string, after any) template.URL {
 	}
 	if s.Sieve.Left {
 		q.Set("left", "yes")
+	}
+	if s.Sieve.Sort != "" {
+		q.Set("sort", s.Sieve.Sort)
 	}
 	return template.URL(s.Path + "?" + q.Encode())
 }

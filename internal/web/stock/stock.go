@@ -75,7 +75,11 @@ func (s stock) list(w http.ResponseWriter, r *http.Request) error {
 
 func (s stock) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
 	p := listPage{Forms: stockstage.Forms, Open: status != http.StatusOK}
-	p.Sift = page.Sift{Sieve: page.SieveOf(r), Path: "/stock", What: "lots", Left: "stems"}
+	p.Sift = page.Sift{Sieve: page.SieveOf(r), Path: "/stock", What: "lots", Left: "stems", Sorts: stockstage.Sorts, Kind: "stock"}
+	var err error
+	if p.Sift.Views, err = s.ViewsOf(r, "/stock"); err != nil {
+		return err
+	}
 	lines, err := s.Nursery.Lots(r.Context(), p.Sift.Sieve, page.QueryInt(r, "after"))
 	if err != nil {
 		return err

@@ -105,7 +105,11 @@ func (s wood) list(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s wood) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int, which string) error {
-	sift := page.Sift{Sieve: page.SieveOf(r), Path: "/wood", What: "bundles", Left: "pieces"}
+	sift := page.Sift{Sieve: page.SieveOf(r), Path: "/wood", What: "bundles", Left: "pieces", Sorts: woodstage.Sorts, Kind: "wood"}
+	var err error
+	if sift.Views, err = s.ViewsOf(r, "/wood"); err != nil {
+		return err
+	}
 	wp, err := s.Nursery.Wood(r.Context(), sift.Sieve, r.URL.Query().Get("plants"), page.QueryInt(r, "bundles"))
 	if err != nil {
 		return err
