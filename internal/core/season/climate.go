@@ -7,10 +7,10 @@ type Climate string
 
 // The climates.
 const (
-	Maritime   Climate = "maritime"   // cool summers, mild winters: the house defaults
-	Inland     Climate = "inland"     // warm summers, hard winters
-	Cold       Climate = "cold"       // far from the line or high up: a short summer
-	Mild       Climate = "mild"       // hot summers, winters with little frost
+	Maritime  Climate = "maritime"   // cool summers, mild winters: the house defaults
+	Inland    Climate = "inland"     // warm summers, hard winters
+	Cold      Climate = "cold"       // far from the line or high up: a short summer
+	Mild      Climate = "mild"       // hot summers, winters with little frost
 	FrostFree Climate = "frost-free" // no winter: stock takes no rest
 )
 
@@ -34,10 +34,10 @@ var (
 		FrostFree: {-18, -10, 24, -50, 34},
 	}
 	usual = map[Climate]Normals{
-		Cold:       {-8, -7, -2.5, 3.5, 9.5, 14.5, 17, 15.5, 10.5, 5, -1, -5.5},
-		Inland:     {-3, -1.5, 4, 9.5, 15, 18.5, 20.5, 20, 15, 9.5, 3.5, -1},
-		Maritime:   {2.5, 3, 5.5, 8.5, 12, 15, 17, 16.8, 14, 10, 6, 3.5},
-		Mild:       {8, 9, 11, 13.5, 17.5, 21.5, 24, 24, 21, 17, 12, 9},
+		Cold:      {-8, -7, -2.5, 3.5, 9.5, 14.5, 17, 15.5, 10.5, 5, -1, -5.5},
+		Inland:    {-3, -1.5, 4, 9.5, 15, 18.5, 20.5, 20, 15, 9.5, 3.5, -1},
+		Maritime:  {2.5, 3, 5.5, 8.5, 12, 15, 17, 16.8, 14, 10, 6, 3.5},
+		Mild:      {8, 9, 11, 13.5, 17.5, 21.5, 24, 24, 21, 17, 12, 9},
 		FrostFree: {18, 18.5, 19.5, 20.5, 21.5, 22, 22, 22, 21.5, 20.5, 19.5, 18.5},
 	}
 )
