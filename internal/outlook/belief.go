@@ -112,3 +112,12 @@ func RecordsOf(rs []store.TakeRecord) []take.Record {
 	}
 	return out
 }
+
+// MarkedRecords are records with what else is known of each tag.
+func MarkedRecords(rs []store.TakeRecord) []take.Record {
+	out := RecordsOf(rs)
+	for i, r := range rs {
+		out[i].Marks = map[string]string{"tie": r.TieName, "healing": r.HealingName, "wood": r.Wood}
+	}
+	return out
+}

@@ -98,6 +98,10 @@ var groups = map[string][3]string{
 	"part":      {"w.part", "w.part", "join wood_bundle w on w.id = t.bundle_id and w.part <> ''"},
 	"bundle": {"w.code", "w.code || ' · ' || v.name", `join wood_bundle w on w.id = t.bundle_id join mother_plant m on m.id = w.plant_id
 		join variety v on v.id = m.variety_id`},
+	"variety": {"v.id::text", "v.name", "join batch gb on gb.id = t.batch_id join orders o on o.id = gb.order_id join variety v on v.id = o.variety_id"},
+	"genus":   {"v.genus", "v.genus", "join batch gb on gb.id = t.batch_id join orders o on o.id = gb.order_id join variety v on v.id = o.variety_id"},
+	"tie":     {"gb.tie", "ti.name", "join batch gb on gb.id = t.batch_id join tie ti on ti.key = gb.tie"},
+	"healing": {"gb.healing", "h.name", "join batch gb on gb.id = t.batch_id join healing_way h on h.key = gb.healing"},
 }
 
 // TakeFilter narrows which tags' counts are summed. Zero fields do not.
@@ -107,6 +111,8 @@ type TakeFilter struct {
 	Genus    string
 	Later    bool // takes at the end of the season, of those tags looked at then; else of the first look
 	Now      bool // what lives or went alive, of those tags that were looked at
+	// Technique and Place narrow to one of them; "" to all.
+	Technique, Place string
 }
 
 // from is the tags with the count that is asked for. A tag that was looked at
@@ -125,8 +131,8 @@ func (f TakeFilter) from() string {
 func (f TakeFilter) where() (string, []any) {
 	return ` where ($1::date is null or t.day >= $1) and ($2::date is null or t.day <= $2) and ($3 = 0 or t.worker_id = $3 or t.tier_id = $3)
 		and ($4 = '' or exists (select 1 from batch b join orders o on o.id = b.order_id join variety ov on ov.id = o.variety_id where
-		b.id = t.batch_id and ov.genus = $4)) `,
-		[]any{orNull(f.From), orNull(f.To), f.WorkerID, f.Genus}
+		b.id = t.batch_id and ov.genus = $4)) and ($5 = '' or t.technique = $5) and ($6 = '' or lower(t.heal_place) = lower($6)) `,
+		[]any{orNull(f.From), orNull(f.To), f.WorkerID, f.Genus, f.Technique, f.Place}
 }
 
 func orNull(t time.Time) any {
@@ -136,30 +142,6 @@ func orNull(t time.Time) any {
 	return t
 }
 
-// TakesBy sums counted takes by a group, each bud and graft for itself, the most
-// first.
-func (q Q) TakesBy(ctx context.Context, group string, f TakeFilter) (ts []Took, err error) {
-	g := groups[group]
-	where, args := f.where()
-	err = q.all(ctx, &ts, `select `+g[0]+` as key, `+g[1]+` as name, count(*) as tags,
-		sum(c.joins)::int as counted, sum(c.joins_taken)::int as taken, sum(c.doubtful)::int as doubtful,
-		sum(c.joins_dead)::int as dead`+
-		f.from()+g[2]+where+`group by 1, 2 having sum(c.joins) > 0 order by counted desc, 2`, args...)
-	return ts, err
-}
-
-// TakenAltogether sums every counted take that answers to f.
-func (q Q) TakenAltogether(ctx context.Context, f TakeFilter) (t Took, err error) {
-	where, args := f.where()
-	err = q.get(
-		ctx,
-		&t,
-		`select count(*) as tags, coalesce(sum(c.joins), 0)::int as counted, coalesce(sum(c.joins_taken), 0)::int as taken,
-		coalesce(sum(c.doubtful), 0)::int as doubtful, coalesce(sum(c.joins_dead), 0)::int as dead`+f.from()+where,
-		args...)
-	return t, err
-}
-
 // GroupCause is so many dead of a group for one cause.
 type GroupCause struct {
 	Key   string `db:"key"`
@@ -167,36 +149,12 @@ type GroupCause struct {
 	N     int    `db:"n"`
 }
 
-// CausesBy sums what died of what by "worker", "technique", "lot" or "bundle".
-func (q Q) CausesBy(ctx context.Context, group string, f TakeFilter) (cs []GroupCause, err error) {
-	g := groups[group]
-	where, args := f.where()
-	err = q.all(
-		ctx,
-		&cs,
-		`select `+g[0]+` as key, x.cause, sum(x.n)::int as n`+f.from()+`join count_cause x on x.count_id = c.id `+g[2]+where+`group by
-			1, 2`,
-		args...)
-	return cs, err
-}
-
-// CausesOfLoss sums what died of what, most first.
-func (q Q) CausesOfLoss(ctx context.Context, f TakeFilter) (cs []CauseCount, err error) {
-	where, args := f.where()
-	err = q.all(
-		ctx,
-		&cs,
-		`select x.cause, sum(x.n)::int as n`+f.from()+`join count_cause x on x.count_id = c.id`+where+`group by 1 order by 2 desc, 1`,
-		args...)
-	return cs, err
-}
-
 // TagsOf lists the counted tags behind a group's figure, newest first.
 func (q Q) TagsOf(ctx context.Context, group, key string, f TakeFilter, limit int) (ts []Tag, err error) {
 	g := groups[group]
 	where, args := f.where()
 	var ids []int64
-	err = q.all(ctx, &ids, `select t.id`+f.from()+g[2]+where+`and `+g[0]+` = $5 order by t.id desc limit $6`, append(args, key, limit)...)
+	err = q.all(ctx, &ids, `select t.id`+f.from()+g[2]+where+`and `+g[0]+` = $7 order by t.id desc limit $8`, append(args, key, limit)...)
 	if err != nil || len(ids) == 0 {
 		return nil, err
 	}

@@ -1,21 +1,27 @@
 package store
 
-import "context"
+import (
+	"context"
+	"time"
+)
 
 // TakeRecord is a counted tag as the take model takes it.
 type TakeRecord struct {
-	Worker    string  `db:"worker"` // id
-	Name      string  `db:"name"`
-	Technique string  `db:"technique"`
-	Lot       string  `db:"lot"`
-	Bundle    string  `db:"bundle"`
-	Mismatch  float64 `db:"mismatch"`   // |1 − wood ÷ stock|, over what was laid out
-	StoreDays float64 `db:"store_days"` // from cutting to grafting
-	Tier      string  `db:"tier"`       // id of who tied; "" where the worker did
-	TierName  string  `db:"tier_name"`
-	Part      string  `db:"part"`   // of the shoot its wood is from; "" not known
-	Grafts    int     `db:"grafts"` // and buds, each for itself
-	Took      int     `db:"took"`
+	Worker      string  `db:"worker"` // id
+	Name        string  `db:"name"`
+	Technique   string  `db:"technique"`
+	Lot         string  `db:"lot"`
+	Bundle      string  `db:"bundle"`
+	Mismatch    float64 `db:"mismatch"`   // |1 − wood ÷ stock|, over what was laid out
+	StoreDays   float64 `db:"store_days"` // from cutting to grafting
+	Tier        string  `db:"tier"`       // id of who tied; "" where the worker did
+	TierName    string  `db:"tier_name"`
+	Part        string  `db:"part"` // of the shoot its wood is from; "" not known
+	TieName     string  `db:"tie"`
+	HealingName string  `db:"healing"`
+	Wood        string  `db:"wood"`   // its state
+	Grafts      int     `db:"grafts"` // and buds, each for itself
+	Took        int     `db:"took"`
 }
 
 // TakeRecords lists the counted tags that answer to f.
@@ -24,6 +30,8 @@ func (q Q) TakeRecords(ctx context.Context, f TakeFilter) (rs []TakeRecord, err 
 	err = q.all(ctx, &rs, `select t.worker_id::text as worker, p.name, t.technique, l.code as lot, w.code as bundle,
 		t.mismatch, greatest(t.day - w.cut_on, 0)::float8 as store_days,
 		coalesce(t.tier_id::text, '') as tier, coalesce(p2.name, '') as tier_name, w.part,
+		(select x.name from batch b join tie x on x.key = b.tie where b.id = t.batch_id) as tie,
+		(select x.name from batch b join healing_way x on x.key = b.healing where b.id = t.batch_id) as healing, w.state as wood,
 		c.joins as grafts, c.joins_taken as took`+f.from()+`join person p on p.id = t.worker_id
 		left join person p2 on p2.id = t.tier_id join stock_lot l on l.id = t.lot_id join wood_bundle w on w.id = t.bundle_id`+where+`order by t.id`, args...)
 	return rs, err
@@ -44,4 +52,129 @@ func (q Q) KnowersOf(ctx context.Context) (ks []Knowers, err error) {
 		and (not p.skills_set or exists (select 1 from person_skill k where k.person_id = p.id and k.technique = t.key)) group by 1`,
 	)
 	return ks, err
+}
+
+// TagDetail is a counted tag with what the pictures and the costs of Results need of it.
+type TagDetail struct {
+	ID        int64     `db:"id"`
+	Day       time.Time `db:"day"`
+	Season    int       `db:"season"` // the year in which it begins, on 1 August
+	Hour      int       `db:"hour"`   // of the day in which it was finished, in the house's zone; -1 not known
+	Nth       int       `db:"nth"`    // of the worker's tags on that day
+	Technique string    `db:"technique"`
+	Tie       string    `db:"tie"`
+	Healing   string    `db:"healing"`
+	Worker    string    `db:"worker"` // id
+	Paired    bool      `db:"paired"` // another tied
+	Order     string    `db:"order_code"`
+	Lot       string    `db:"lot"`
+	Mismatch  float64   `db:"mismatch"`
+	StoreDays float64   `db:"store_days"`
+	Tied      int       `db:"tied"` // stocks
+	Buds      int       `db:"buds"` // a stock
+	Spoiled   int       `db:"spoiled_stock"`
+	SpoiledW  int       `db:"spoiled_wood"` // pieces, dropped ones too
+	Hours     float64   `db:"hours"`        // of one head's work, by the taps; 0 not known
+	Joins     int       `db:"joins"`
+	Took      int       `db:"joins_taken"`
+	Alive     int       `db:"alive"` // stocks that live or went alive
+	Doubtful  int       `db:"doubtful"`
+	Dead      int       `db:"joins_dead"`
+
+	WorkerName, Tier, TierName, TechniqueName, LotName, Bundle, BundleName, Part, VarietyID, Variety, Genus, TieName, HealingName string
+}
+
+// Level gives the key and the name of a tag's level of a group; "" where it has none.
+func (d TagDetail) Level(group string) (key, name string) {
+	switch group {
+	case "worker":
+		return d.Worker, d.WorkerName
+	case "tier":
+		return d.Tier, d.TierName
+	case "technique":
+		return d.Technique, d.TechniqueName
+	case "lot":
+		return d.Lot, d.LotName
+	case "bundle":
+		return d.Bundle, d.BundleName
+	case "part":
+		return d.Part, d.Part
+	case "variety":
+		return d.VarietyID, d.Variety
+	case "genus":
+		return d.Genus, d.Genus
+	case "tie":
+		return d.Tie, d.TieName
+	case "healing":
+		return d.Healing, d.HealingName
+	}
+	return "", ""
+}
+
+// TagCause is so many of a tag's dead by one cause.
+type TagCause struct {
+	ID    int64  `db:"id"`
+	Cause string `db:"cause"`
+	N     int    `db:"n"`
+}
+
+// TagCauses lists what the dead of counted tags died of.
+func (q Q) TagCauses(ctx context.Context, f TakeFilter) (cs []TagCause, err error) {
+	where, args := f.where()
+	err = q.all(ctx, &cs, `select t.id, x.cause, x.n`+f.from()+`join count_cause x on x.count_id = c.id`+where, args...)
+	return cs, err
+}
+
+// TagDetails lists the counted tags that answer to f.
+func (q Q) TagDetails(ctx context.Context, f TakeFilter) (ds []TagDetail, err error) {
+	where, args := f.where()
+	err = q.all(ctx, &ds, `select t.id, t.day, (extract(year from t.day) - case when extract(month from t.day) < 8 then 1 else 0 end)::int as season,
+		coalesce(extract(hour from t.finished_at), -1)::int as hour,
+		(row_number() over (partition by t.worker_id, t.day order by t.finished_at, t.id))::int as nth, t.technique, gb.tie, gb.healing,
+		t.worker_id::text as worker, t.tier_id is not null as paired, o.code as order_code, l.code as lot, t.mismatch,
+		greatest(t.day - w.cut_on, 0)::float8 as store_days, t.tied, t.buds, t.spoiled_stock, t.spoiled_wood + t.dropped as spoiled_wood,
+		coalesce(t.pace_hours, 0) as hours, c.joins, c.joins_taken, t.standing + t.gone as alive,
+		c.doubtful, c.joins_dead, p.name as workername, coalesce(t.tier_id::text, '') as tier, coalesce(p2.name, '') as tiername,
+		k.name as techniquename, l.code || ' · ' || s.name as lotname, w.code as bundle, w.code || ' · ' || v.name as bundlename, w.part,
+		v.id::text as varietyid, v.name as variety, v.genus, ti.name as tiename, h.name as healingname`+f.from()+`
+		join person p on p.id = t.worker_id left join person p2 on p2.id = t.tier_id join technique k on k.key = t.technique
+		join batch gb on gb.id = t.batch_id join orders o on o.id = gb.order_id join any_lot l on l.id = t.lot_id
+		join stock_type s on s.id = l.stock_type_id join any_bundle w on w.id = t.bundle_id join variety v on v.id = o.variety_id
+		join tie ti on ti.key = gb.tie join healing_way h on h.key = gb.healing`+where+`order by t.id`, args...)
+	return ds, err
+}
+
+// Flow is how the stocks of counted tags went, from tied to now.
+type Flow struct {
+	Tied      int `db:"tied"`
+	DeadFirst int `db:"dead_first"` // by the first look
+	DeadLast  int `db:"dead_last"`  // by the last one, those of the first with them
+	Since     int `db:"since"`      // lost since the last look
+	Sold      int `db:"sold"`       // or planted out, alive
+	Stands    int `db:"stands"`     // now, doubtful ones too
+}
+
+// FlowLoss is so many lost in a step of the flow, to one cause; "" where none was noted.
+type FlowLoss struct {
+	Step  string `db:"step"` // first, later, since
+	Cause string `db:"cause"`
+	N     int    `db:"n"`
+}
+
+// TreeFlow sums the flow of stocks, and what was lost to what in each of its steps.
+func (q Q) TreeFlow(ctx context.Context, f TakeFilter) (w Flow, ls []FlowLoss, err error) {
+	f.Later, f.Now = false, false
+	where, args := f.where()
+	const from = ` from tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) join take_count z on z.id = coalesce(t.look_id, t.first_id) `
+	if err := q.get(ctx, &w, `select coalesce(sum(t.tied), 0)::int as tied, coalesce(sum(c.dead), 0)::int as dead_first,
+		coalesce(sum(z.dead), 0)::int as dead_last, coalesce(sum(t.lost_since), 0)::int as since, coalesce(sum(t.gone), 0)::int as sold,
+		coalesce(sum(t.standing), 0)::int as stands`+from+where, args...); err != nil {
+		return w, nil, err
+	}
+	err = q.all(ctx, &ls, `select 'first' as step, x.cause, sum(x.n)::int as n`+from+`join count_cause x on x.count_id = c.id`+where+`group by 2
+		union all select 'later', x.cause, sum(case when x.count_id = z.id then x.n else -x.n end)::int`+from+`join count_cause x
+			on x.count_id in (z.id, c.id) and z.id <> c.id`+where+`group by 2
+		union all select 'since', coalesce(m.cause, ''), sum(m.n)::int`+from+`join tree_move m on m.tag_id = t.id and m.what = 'lost'
+			and m.undone_at is null and m.at > z.at`+where+`group by 2 order by 1, 3 desc`, args...)
+	return w, ls, err
 }

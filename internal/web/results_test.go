@@ -15,15 +15,19 @@ func TestAFigureOpensTheTagsBehindIt(t *testing.T) {
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	b.goTo("/results")
-	all := value[string](b, `[...document.querySelectorAll('main a')].find((a) => a.innerText.startsWith('All ')).innerText.slice(4)`)
-	b.press("All ") // the rows that were not shown
+	b.eval(`for (const d of document.querySelectorAll('details.tablebehind')) d.open = true`)
+	all := value[string](b, `[...document.querySelectorAll('.tablebehind a')].find((a) => /^All \d/.test(a.innerText)).innerText.slice(4)`)
+	b.eval(`[...document.querySelectorAll('.tablebehind a')].find((a) => /^All \d/.test(a.innerText)).click()`) // the rows that were not shown
 	b.is(`location.search.includes('all=')`)
 	b.is(`(() => {
 		const set = document.getElementById(new URLSearchParams(location.search).get('all'))
-		return set && set.nextElementSibling.querySelectorAll(':scope > table > tbody > tr').length === ` + all + `
+		let behind = set
+		while (behind && !behind.classList.contains('tablebehind')) behind = behind.nextElementSibling
+		return behind && behind.querySelectorAll(':scope > .scroll > table > tbody > tr').length === ` + all + `
 	})()`)
 	b.set("#genus", value[string](b, `document.querySelectorAll('#genus option')[1].value`))
 	b.is(`location.search.includes('genus=')`)
+	b.eval(`for (const d of document.querySelectorAll('details.tablebehind')) d.open = true`)
 	b.click("td details.figure summary")
 	b.is(`document.querySelector('td details.figure[open] a[href^="/heal/"]')`)
 	shown := value[int](b, `document.querySelectorAll('td details.figure[open] a[href^="/heal/"]').length`)

@@ -15,6 +15,9 @@ type Record struct {
 	Mismatch                       float64 // 1 − scion ÷ stock diameter
 	StoreDays                      float64 // wood's days in store; enters as days ÷ 10
 	Grafts, Took                   int
+	// Marks are what else is known of it, by name: its tie, how it healed. They are told
+	// apart where the records can, beside everything else.
+	Marks map[string]string
 }
 
 // Names of the factors and of the fixed effects that are always there.
@@ -97,6 +100,7 @@ func FromRecords(rs []Record, base string) Data {
 			d.Fixed = append(d.Fixed, PartColumn(p))
 		}
 	}
+	marks := d.marks(rs)
 	workers, w := index(func(r Record) string { return r.Worker })
 	lots, l := index(func(r Record) string { return r.Lot })
 	bundles, b := index(func(r Record) string { return r.Bundle })
@@ -115,6 +119,11 @@ func FromRecords(rs []Record, base string) Data {
 		if c, ok := parts[r.Part]; ok {
 			x[c] = 1
 		}
+		for name, level := range r.Marks {
+			if c, ok := marks[Mark{name, level}]; ok {
+				x[c] = 1
+			}
+		}
 		levels := []int{w[r.Worker], l[r.Lot], b[r.Bundle]}
 		if paired {
 			levels = append(levels, ts[cmp.Or(r.Tier, alone)])
@@ -122,6 +131,73 @@ func FromRecords(rs []Record, base string) Data {
 		d.Rows = append(d.Rows, Row{X: x, Levels: levels, Grafts: r.Grafts, Took: r.Took})
 	}
 	return d
+}
+
+// Mark is a level of something that is known of tags beside the factors.
+type Mark struct{ Name, Level string }
+
+const markPrefix = "mark "
+
+// MarkColumn names the fixed effect of a mark.
+func MarkColumn(m Mark) string { return markPrefix + m.Name + "=" + m.Level }
+
+// fewestMarked is how many grafts a level of a mark asks for, to be told apart. House default.
+const fewestMarked = 60
+
+// marks adds a fixed effect for each level of each mark but the commonest, and gives their
+// columns. A mark that each technique has one level of tells nothing beside the technique, and
+// is left out.
+func (d *Data) marks(rs []Record) map[Mark]int {
+	grafts := map[Mark]int{}
+	with := map[string]map[string]map[string]bool{} // by name and technique: the levels
+	for _, r := range rs {
+		for name, level := range r.Marks {
+			if level == "" {
+				continue
+			}
+			grafts[Mark{name, level}] += r.Grafts
+			if with[name] == nil {
+				with[name] = map[string]map[string]bool{}
+			}
+			if with[name][r.Technique] == nil {
+				with[name][r.Technique] = map[string]bool{}
+			}
+			with[name][r.Technique][level] = true
+		}
+	}
+	all := make([]Mark, 0, len(grafts))
+	for m := range grafts {
+		all = append(all, m)
+	}
+	slices.SortFunc(all, func(a, b Mark) int {
+		return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(grafts[b], grafts[a]), cmp.Compare(a.Level, b.Level))
+	})
+	out := map[Mark]int{}
+	for i, m := range all {
+		tells := false
+		for _, levels := range with[m.Name] {
+			tells = tells || len(levels) > 1
+		}
+		// The first of a name is its commonest level: the base.
+		if first := i == 0 || all[i-1].Name != m.Name; first || !tells || grafts[m] < fewestMarked {
+			continue
+		}
+		out[m] = len(d.Fixed)
+		d.Fixed = append(d.Fixed, MarkColumn(m))
+	}
+	return out
+}
+
+// MarkColumns are the marks among the fixed effects, with their places.
+func (d Data) MarkColumns() map[Mark]int {
+	out := map[Mark]int{}
+	for j, n := range d.Fixed {
+		if rest, ok := strings.CutPrefix(n, markPrefix); ok {
+			name, level, _ := strings.Cut(rest, "=")
+			out[Mark{name, level}] = j
+		}
+	}
+	return out
 }
 
 // TechniqueColumns are the places of the techniques among the fixed effects,

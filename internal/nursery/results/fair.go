@@ -4,8 +4,11 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"math"
+	"slices"
 	"sort"
+	"strings"
 
 	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/take"
@@ -29,8 +32,11 @@ type Fair struct {
 	Lines map[string]map[string]FairLine // by group and key
 	Over  int                            // tags they are standardised over
 	Moves []Moved                        // what moved the take, and by how much
-	Alone []string                       // what the records cannot tell, and what would
-	Why   string                         // why there is no fit, or ""
+	// Mismatch and Store are the take over the wood's thinness and its days in store.
+	Mismatch, Store []take.CurvePoint
+	All             float64  // what all shown took
+	Alone           []string // what the records cannot tell, and what would
+	Why             string   // why there is no fit, or ""
 	// Behind says that counts came in since: they are being weighed.
 	Behind bool
 }
@@ -40,6 +46,7 @@ type Moved struct {
 	What string
 	Says string
 	Odds sizing.Interval // times the odds
+	By   sizing.Interval // by how much of a take, on these jobs
 }
 
 // fewestTags is how many counted tags the model asks for. House default.
@@ -59,7 +66,7 @@ func (s *Stage) fair(ctx context.Context, facts *snapshot.Snapshot, f ResultsFil
 	mark := fmt.Sprint(facts.Stamp.Takes)
 	work := func(ctx context.Context) (Fair, error) {
 		q := s.DB.Q()
-		rs, err := q.TakeRecords(ctx, store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later, Now: f.Now})
+		rs, err := q.TakeRecords(ctx, f.filter())
 		if err != nil {
 			return Fair{}, err
 		}
@@ -81,7 +88,7 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 		out.Why = fmt.Sprintf("Fair takes need %d counted tags; there are %d here.", fewestTags, len(rs))
 		return out, nil
 	}
-	records := outlook.RecordsOf(rs)
+	records := outlook.MarkedRecords(rs)
 	people := map[string]string{}
 	for _, r := range rs {
 		people[r.Worker] = r.Name
@@ -96,7 +103,7 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 		return out, fmt.Errorf("weighing %d tags: %w", len(rs), err)
 	}
 	standard := fit.Ranged(d.TechniqueColumns())
-	out.Over = len(rs)
+	out.Over, out.All = len(rs), standard.Raw
 	column := map[string]int{}
 	for j, n := range d.Fixed {
 		column[n] = j
@@ -144,13 +151,18 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 	for i, t := range append([]string{base}, d.Techniques()...) {
 		line("technique", t, names[t], "an effect of its own beside "+names[base], standard.Technique[i])
 	}
-	for _, m := range []struct {
+	type moving struct {
 		column, what, unit string
 		by                 float64
-	}{{take.Mismatch, "Wood thinner than the stock", "each 10 % thinner", 0.1},
+	}
+	all := []moving{{take.Mismatch, "Wood thinner than the stock", "each 10 % thinner", 0.1},
 		{take.Store10, "Days from cutting to grafting", "each 10 days more", 1},
 		{take.PartColumn("middle"), words.WoodFromMiddle, words.BesideBase, 1},
-		{take.PartColumn("outer"), words.WoodFromOuter, words.BesideBase, 1}} {
+		{take.PartColumn("outer"), words.WoodFromOuter, words.BesideBase, 1}}
+	for _, m := range marksOf(d) {
+		all = append(all, moving{take.MarkColumn(m), words.MarkName(m.Name, m.Level), words.BesideUsual(m.Name), 1})
+	}
+	for _, m := range all {
 		j, known := column[m.column]
 		if !known {
 			continue
@@ -164,10 +176,60 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 		case odds.Low > 1:
 			says = "helps take"
 		}
-		out.Moves = append(out.Moves, Moved{m.what + ", " + m.unit, says, odds})
+		out.Moves = append(out.Moves, Moved{m.what + ", " + m.unit, says, odds, movedBy(fit, d, j, m.by)})
 	}
+	grid := func(name string, by float64) []take.CurvePoint {
+		j := column[name]
+		most := 0.0
+		for _, r := range d.Rows {
+			most = max(most, r.X[j])
+		}
+		var xs []float64
+		for i := range curveSteps + 1 {
+			xs = append(xs, most*float64(i)/curveSteps)
+		}
+		ps := fit.Curve(j, xs)
+		for i := range ps {
+			ps[i].X *= by
+		}
+		return ps
+	}
+	out.Mismatch, out.Store = grid(take.Mismatch, 100), grid(take.Store10, 10)
 	out.Alone = append(out.Alone, untold(fit, rs, people)...)
 	return out, nil
+}
+
+// curveSteps is how finely the curves are drawn.
+const curveSteps = 24
+
+// marksOf lists the marks that are told apart, in one order.
+func marksOf(d take.Data) []take.Mark {
+	ms := slices.Collect(maps.Keys(d.MarkColumns()))
+	slices.SortFunc(ms, func(a, b take.Mark) int { return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.Level, b.Level)) })
+	return ms
+}
+
+// movedBy is by how much a step of a fixed effect moves the take of these jobs, from where
+// they lie on the mean; of a mark, from none of it to all.
+func movedBy(fit take.Fit, d take.Data, column int, by float64) sizing.Interval {
+	mean, grafts := 0.0, 0.0
+	for _, r := range d.Rows {
+		mean, grafts = mean+float64(r.Grafts)*r.X[column], grafts+float64(r.Grafts)
+	}
+	mean /= max(grafts, 1)
+	from, to := mean, mean+by
+	if strings.HasPrefix(d.Fixed[column], "mark ") || strings.HasPrefix(d.Fixed[column], "part ") {
+		from, to = 0, 1
+	}
+	ps := fit.Curve(column, []float64{from, to})
+	b, se := fit.Fixed[column], fit.FixedSE[column]
+	mid := ps[1].Take - ps[0].Take
+	if b == 0 {
+		return sizing.Interval{}
+	}
+	// The move is as good as in step with the slope over so short a way.
+	low, high := mid*(b-1.6449*se)/b, mid*(b+1.6449*se)/b
+	return sizing.Interval{Mean: mid, Low: min(low, high), High: max(low, high)}
 }
 
 // untold says what the records cannot tell apart, and how to share the next

@@ -1,6 +1,7 @@
 package results
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -17,7 +18,7 @@ import (
 )
 
 // Groups are what takes are shown by, in order.
-var Groups = []string{"worker", "tier", "technique", "lot", "bundle", "part"}
+var Groups = []string{"worker", "tier", "technique", "lot", "bundle", "variety", "genus", "tie", "healing", "part"}
 
 // ResultLine is one worker's, technique's, lot's or bundle's take.
 type ResultLine struct {
@@ -47,6 +48,9 @@ type ResultsPage struct {
 	Order    []string
 	Causes   []store.CauseCount
 	Fair     Fair
+	Pictures Pictures
+	Advice   []Advice
+	details  []store.TagDetail
 }
 
 // groupLimit is how many lines of each group are shown, unless all of one are
@@ -59,11 +63,13 @@ const uncertainOver = 0.20
 
 // ResultsFilter narrows Results.
 type ResultsFilter struct {
-	From, To time.Time
-	Genus    string
-	Later    bool   // takes at the end of the season, not those of the first look
-	Now      bool   // what lives now or went alive
-	Whole    string // the group to show whole
+	From, To         time.Time
+	Genus            string
+	Later            bool   // takes at the end of the season, not those of the first look
+	Now              bool   // what lives now or went alive
+	Whole            string // the group to show whole
+	WorkerID         int64  // of whom alone
+	Technique, Place string // "" is all
 }
 
 // Results sums takes by worker, technique, lot and bundle. A bench hand sees
@@ -74,22 +80,23 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	if err != nil {
 		return ResultsPage{}, err
 	}
-	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later, Now: f.Now}
+	tf := f.filter()
 	var p ResultsPage
 	behind := false
 	if a.Role == nursery.BenchHand {
 		tf.WorkerID = a.ID
-		p, err = s.resultsOf(ctx, tf)
+		p, err = s.resultsOf(ctx, facts, tf)
 		p.OwnOnly = true
 	} else {
-		p, behind, err = s.results.Get(f.key(), fmt.Sprint(facts.Stamp.Takes), func() (ResultsPage, error) { return s.resultsOf(ctx, tf) },
-			func() (ResultsPage, error) { return s.resultsOf(context.WithoutCancel(ctx), tf) })
+		p, behind, err = s.results.Get(f.key(), fmt.Sprint(facts.Stamp.Takes, " ", facts.Stamp.Settings), func() (ResultsPage, error) { return s.resultsOf(ctx, facts, tf) },
+			func() (ResultsPage, error) { return s.resultsOf(context.WithoutCancel(ctx), facts, tf) })
 	}
 	if err != nil {
 		return p, err
 	}
 	p.Facts, p.Whole, p.Later, p.Now = facts, f.Whole, f.Later, f.Now
 	all := p.Groups // shared: the page takes what it shows of it
+	whole := p
 	p.Groups = map[string][]ResultLine{}
 	for g, ls := range all {
 		if g != f.Whole {
@@ -100,6 +107,10 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	// Hands are weighed against each other even where only one is shown.
 	p.Fair, err = s.fair(ctx, facts, f)
 	p.Fair.Behind = p.Fair.Behind || behind
+	if err == nil && !p.OwnOnly {
+		whole.Fair = p.Fair
+		p.Advice = advise(facts, whole, p.details)
+	}
 	if p.OwnOnly {
 		p.Fair.Alone = nil
 	}
@@ -108,19 +119,31 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 
 // key names what is asked.
 func (f ResultsFilter) key() string {
-	return fmt.Sprint(f.From.Unix(), f.To.Unix(), f.Genus, f.Later, f.Now)
+	return fmt.Sprint(f.From.Unix(), f.To.Unix(), f.Genus, f.Later, f.Now, f.WorkerID, f.Technique, "/", f.Place)
+}
+
+func (f ResultsFilter) filter() store.TakeFilter {
+	return store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later, Now: f.Now, WorkerID: f.WorkerID, Technique: f.Technique,
+		Place: f.Place}
 }
 
 // resultsOf adds up what answers to a filter, every group whole.
-func (s *Stage) resultsOf(ctx context.Context, tf store.TakeFilter) (ResultsPage, error) {
+func (s *Stage) resultsOf(ctx context.Context, f *snapshot.Snapshot, tf store.TakeFilter) (ResultsPage, error) {
 	q := s.DB.Q()
 	p := ResultsPage{From: tf.From, To: tf.To, Genus: tf.Genus, Groups: map[string][]ResultLine{}, Counted: map[string]int{}, Order: Groups}
 	var err error
 	if p.Genera, err = q.CountedGenera(ctx); err != nil {
 		return p, err
 	}
-	if p.All, err = q.TakenAltogether(ctx, tf); err != nil {
+	if p.details, err = q.TagDetails(ctx, tf); err != nil {
 		return p, err
+	}
+	died, err := q.TagCauses(ctx, tf)
+	if err != nil {
+		return p, err
+	}
+	for _, t := range tookBy(p.details, func(store.TagDetail) (string, string) { return "all", "" }) {
+		p.All = t
 	}
 	prior := priorOf(p.All)
 	if p.All.Counted > 0 {
@@ -145,19 +168,75 @@ func (s *Stage) resultsOf(ctx context.Context, tf store.TakeFilter) (ResultsPage
 		}
 	}
 	for _, g := range Groups {
-		ts, err := q.TakesBy(ctx, g, tf)
-		if err != nil {
-			return p, fmt.Errorf("takes by %s: %w", g, err)
-		}
-		causes, err := q.CausesBy(ctx, g, tf)
-		if err != nil {
-			return p, fmt.Errorf("causes by %s: %w", g, err)
-		}
+		ts := tookBy(p.details, func(d store.TagDetail) (string, string) { return d.Level(g) })
 		p.Counted[g] = len(ts)
-		p.Groups[g] = resultLines(ts, prior, p.All, moreThanOthers(causes, ts))
+		p.Groups[g] = resultLines(ts, prior, p.All, moreThanOthers(causesBy(g, p.details, died), ts))
 	}
-	p.Causes, err = q.CausesOfLoss(ctx, tf)
+	p.Causes = causesOf(died)
+	p.Pictures, err = s.pictures(ctx, f, tf, p.details, causesBy("tie", p.details, died))
 	return p, err
+}
+
+// tookBy sums takes by a level of each tag, the most grafts first; "" is no level.
+func tookBy(ds []store.TagDetail, level func(store.TagDetail) (key, name string)) []store.Took {
+	at := map[string]int{}
+	var out []store.Took
+	for _, d := range ds {
+		key, name := level(d)
+		if key == "" {
+			continue
+		}
+		i, ok := at[key]
+		if !ok {
+			i = len(out)
+			at[key], out = i, append(out, store.Took{Key: key, Name: name})
+		}
+		t := &out[i]
+		t.Tags, t.Tied, t.Counted, t.Taken = t.Tags+1, t.Tied+d.Tied, t.Counted+d.Joins, t.Taken+d.Took
+		t.Doubtful, t.Dead = t.Doubtful+d.Doubtful, t.Dead+d.Dead
+	}
+	out = slices.DeleteFunc(out, func(t store.Took) bool { return t.Counted == 0 })
+	slices.SortFunc(out, func(a, b store.Took) int {
+		return cmp.Or(cmp.Compare(b.Counted, a.Counted), cmp.Compare(a.Name, b.Name))
+	})
+	return out
+}
+
+// causesBy sums what died of what by a group's levels.
+func causesBy(group string, ds []store.TagDetail, died []store.TagCause) []store.GroupCause {
+	of := map[int64]string{}
+	for _, d := range ds {
+		of[d.ID], _ = d.Level(group)
+	}
+	type cell struct{ key, cause string }
+	n := map[cell]int{}
+	for _, c := range died {
+		if key := of[c.ID]; key != "" {
+			n[cell{key, c.Cause}] += c.N
+		}
+	}
+	out := make([]store.GroupCause, 0, len(n))
+	for c, k := range n {
+		out = append(out, store.GroupCause{Key: c.key, Cause: c.cause, N: k})
+	}
+	slices.SortFunc(out, func(a, b store.GroupCause) int {
+		return cmp.Or(cmp.Compare(a.Key, b.Key), cmp.Compare(a.Cause, b.Cause))
+	})
+	return out
+}
+
+// causesOf sums what died of what, the most first.
+func causesOf(died []store.TagCause) []store.CauseCount {
+	n := map[string]int{}
+	for _, c := range died {
+		n[c.Cause] += c.N
+	}
+	var out []store.CauseCount
+	for c, k := range n {
+		out = append(out, store.CauseCount{Cause: c, N: k})
+	}
+	slices.SortFunc(out, func(a, b store.CauseCount) int { return cmp.Or(cmp.Compare(b.N, a.N), cmp.Compare(a.Cause, b.Cause)) })
+	return out
 }
 
 // moreThanOthers finds the causes that a group lost clearly more grafts to than
@@ -277,16 +356,20 @@ func resultLine(t store.Took, prior sizing.Beta, all store.Took) ResultLine {
 	return l
 }
 
-// GroupTags lists the counted tags behind one figure, for its working.
+// TagsShown is how many tags are shown behind a figure; there may be more, in the list of tags.
+const TagsShown = 200
+
+// GroupTags lists the counted tags behind one figure, the newest first, and one more than is
+// shown where there are more.
 func (s *Stage) GroupTags(ctx context.Context, a nursery.Actor, group, key string, f ResultsFilter) ([]store.Tag, error) {
 	if !slices.Contains(Groups, group) {
 		return nil, nursery.ErrNotFound
 	}
-	tf := store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later, Now: f.Now}
+	tf := f.filter()
 	if a.Role == nursery.BenchHand {
 		tf.WorkerID = a.ID
 	}
-	return s.DB.Q().TagsOf(ctx, group, key, tf, 200)
+	return s.DB.Q().TagsOf(ctx, group, key, tf, TagsShown+1)
 }
 
 // Seasons lists work seasons that can be shown, newest first, as the year in

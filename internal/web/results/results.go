@@ -1,18 +1,27 @@
-// Package results is the Results stage: what took, by whom, how and of what.
+// Package results is the Results stage: what took, what moved it, what it cost, and what to
+// do with that.
 package results
 
 import (
 	"embed"
+	"fmt"
 	"html/template"
 	"net/http"
 	"net/url"
-	"time"
+	"slices"
+	"strconv"
 
+	"github.com/go-chi/chi/v5"
+
+	"unionknot/internal/core/cost"
+	"unionknot/internal/core/take"
 	"unionknot/internal/exchange"
+	"unionknot/internal/nursery"
 	resultsstage "unionknot/internal/nursery/results"
 	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 //go:embed templates/*.html
@@ -29,29 +38,66 @@ func Routes(k *page.Kit) []page.Route {
 	return []page.Route{
 		{Method: "GET", Path: "/results", Who: page.Everyone, Do: s.show},
 		{Method: "GET", Path: "/results/tags", Who: page.Everyone, Do: s.tags},
+		{Method: "GET", Path: "/results/takes.csv", Who: page.Readers, Do: s.file},
+		{Method: "GET", Path: "/results/worker/{id}", Who: page.Everyone, Do: s.worker},
 	}
 }
 
 type line struct {
 	resultsstage.ResultLine
-	Drawing template.HTML
-	Query   template.URL
-	Fair    *resultsstage.FairLine
+	Query template.URL
+	Fair  *resultsstage.FairLine
 }
 
 type group struct {
 	Key, Title string
+	Chart      template.HTML
 	Lines      []line
 	All        int          // how many there are
+	Between    int          // that the chart leaves out, between the best and the poorest
 	Link       template.URL // to all of them, where not all are shown
+	File       template.URL
 }
 
 type resultsPage struct {
 	resultsstage.ResultsPage
-	AllDrawing template.HTML
-	Sets       []group
-	Seasons    []season
-	Most       int
+	Sets            []group
+	Lots            template.HTML // the funnel
+	Flow            template.HTML
+	Mismatch, Store template.HTML
+	Over            []drawing // seasons, hours, turns of the day
+	Costs           []drawing
+	CostParts       []string
+	Ties            []tieLine
+	Advice          []advice
+	Seasons         []season
+	Before          []resultsstage.Point // earlier seasons
+	Filter          url.Values
+	Workers         []store.Person
+	Techniques      []store.Technique
+}
+
+type drawing struct {
+	Title, Says string
+	Drawing     template.HTML
+	Points      []resultsstage.Point
+	Lines       []costLine
+}
+
+type costLine struct {
+	Name, Live, Range, Tree, Brings string
+	Parts                           []string
+}
+
+type tieLine struct {
+	Name                              string
+	Grafts                            int
+	Material, Bind, Off, Loses, Comes string
+}
+
+type advice struct {
+	Says, Trees, Money, Do, Path string
+	Sure                         resultsstage.Sure
 }
 
 type season struct {
@@ -62,7 +108,8 @@ type season struct {
 
 func filter(r *http.Request) resultsstage.ResultsFilter {
 	q := r.URL.Query()
-	f := resultsstage.ResultsFilter{Genus: q.Get("genus"), Whole: q.Get("all"), Later: q.Get("look") == "later", Now: q.Get("look") == "now"}
+	f := resultsstage.ResultsFilter{Genus: q.Get("genus"), Whole: q.Get("all"), Later: q.Get("look") == "later", Now: q.Get("look") == "now",
+		Technique: q.Get("technique"), Place: q.Get("place"), WorkerID: page.QueryInt(r, "worker")}
 	if y := int(page.QueryInt(r, "season")); y > 1900 && y < 2200 {
 		f.From, f.To = resultsstage.SeasonDays(y)
 	}
@@ -75,63 +122,179 @@ func filter(r *http.Request) resultsstage.ResultsFilter {
 	return f
 }
 
+// kept is what of an address narrows Results.
+func kept(r *http.Request) url.Values {
+	q := url.Values{}
+	for _, k := range []string{"season", "genus", "look", "technique", "place", "worker", "from", "to"} {
+		if v := r.URL.Query().Get(k); v != "" {
+			q.Set(k, v)
+		}
+	}
+	return q
+}
+
 var titles = map[string]string{"worker": "By worker", "tier": "By who tied", "technique": "By technique", "lot": "By stock lot",
-	"bundle": "By wood bundle",
-	"part":   "By part of the shoot"}
+	"bundle": "By wood bundle", "variety": "By variety", "genus": "By genus", "tie": "By tie", "healing": "By way to heal",
+	"part": "By part of the shoot"}
+
+// mostMarks is how many levels a chart draws: the best and the poorest of more.
+const mostMarks = 12
 
 func (s results) show(w http.ResponseWriter, r *http.Request) error {
 	f := filter(r)
-	rp, err := s.Nursery.Results(r.Context(), page.Actor(r), f)
+	a := page.Actor(r)
+	rp, err := s.Nursery.Results(r.Context(), a, f)
 	if err != nil {
 		return err
 	}
-	p := resultsPage{ResultsPage: rp, AllDrawing: draw.Whisker(rp.AllTake, false, nil)}
+	p := resultsPage{ResultsPage: rp, Filter: kept(r)}
+	pic := rp.Pictures
 	for _, g := range rp.Order {
 		set := group{Key: g, Title: titles[g]}
+		var marks []draw.FairMark
+		var groups []take.Group
 		for _, l := range rp.Groups[g] {
-			q := url.Values{"by": {g}, "key": {l.Key}}
-			if !f.From.IsZero() {
-				q.Set("from", f.From.Format(time.DateOnly))
-				q.Set("to", f.To.Format(time.DateOnly))
-			}
-			if f.Genus != "" {
-				q.Set("genus", f.Genus)
-			}
-			if f.Later {
-				q.Set("look", "later")
-			} else if f.Now {
-				q.Set("look", "now")
-			}
+			q := kept(r)
+			q.Set("by", g)
+			q.Set("key", l.Key)
 			x := line{ResultLine: l, Query: template.URL(q.Encode())}
+			m := draw.FairMark{Name: l.Name, To: "/results/tags?" + q.Encode(), Raw: float64(l.Taken) / float64(max(1, l.Counted)), Take: l.Take,
+				Grafts: l.Counted, Flag: l.Flag}
 			if fair, ok := rp.Fair.Lines[g][l.Key]; ok {
-				x.Fair = &fair
-				x.Drawing = draw.Whisker(l.Take, l.Uncertain, &fair.Take)
-			} else {
-				x.Drawing = draw.Whisker(l.Take, l.Uncertain, nil)
+				x.Fair, m.Take = &fair, fair.Take
 			}
-			set.Lines = append(set.Lines, x)
+			if len(l.More) > 0 {
+				m.Note = l.More[0].Cause
+			}
+			set.Lines, marks, groups = append(set.Lines, x), append(marks, m), append(groups, take.Group{Grafts: l.Counted, Took: l.Taken})
 		}
+		if len(marks) == 0 {
+			continue
+		}
+		if g == "lot" {
+			p.Lots = draw.Funnel("Stock lots by their grafts and take, in the limits of luck and of the spread between lots", marks, take.LimitsOf(groups))
+		}
+		slices.SortStableFunc(marks, func(a, b draw.FairMark) int {
+			switch {
+			case a.Take.Mean > b.Take.Mean:
+				return -1
+			case a.Take.Mean < b.Take.Mean:
+				return 1
+			}
+			return 0
+		})
+		if n := len(marks); n > mostMarks {
+			set.Between = n - mostMarks
+			marks = slices.Concat(marks[:mostMarks/2], marks[n-mostMarks/2:])
+		}
+		set.Chart = draw.FairChart(titles[g]+": fair takes with their ranges, raw as rings", marks, float64(rp.All.Taken)/float64(max(1, rp.All.Counted)))
 		if set.All = rp.Counted[g]; set.All > len(set.Lines) {
-			q := r.URL.Query()
+			q := kept(r)
 			q.Set("all", g)
 			set.Link = template.URL(q.Encode())
 		}
+		q := kept(r)
+		q.Set("by", g)
+		set.File = template.URL(q.Encode())
 		p.Sets = append(p.Sets, set)
+	}
+	p.Flow = draw.Flow(pic.Flow)
+	p.Mismatch = draw.Curve("Take over how much thinner the wood was than the stock", "% thinner than the stock", rp.Fair.Mismatch, pic.Mismatch)
+	p.Store = draw.Curve("Take over the days from cutting to grafting", "days from cutting to grafting", rp.Fair.Store, pic.Store)
+	for _, x := range []drawing{
+		{"Over seasons", "as counted, with 90 % ranges", draw.Turns("Take by season", pic.Seasons), pic.Seasons, nil},
+		{"By the hour it was finished", "the hour of the house's day", draw.Turns("Take by hour", pic.Hours), pic.Hours, nil},
+		{"By the turn in a worker's day", "their first tag, their second …", draw.Turns("Take by turn in the day", pic.Nths), pic.Nths, nil},
+	} {
+		if len(x.Points) > 1 {
+			p.Over = append(p.Over, x)
+		}
+	}
+	if !rp.OwnOnly {
+		p.costs(pic)
+	}
+	for _, x := range rp.Advice {
+		p.Advice = append(p.Advice, advice{words.AdviceSays(x.Kind, x.Name, x.Cause), words.Gain(x.Trees), words.Money(int(x.Cents)),
+			words.AdviceDo(x.Kind), x.Path, x.Sure})
 	}
 	for _, y := range s.Nursery.Seasons() {
 		from, to := resultsstage.SeasonDays(y)
 		p.Seasons = append(p.Seasons, season{y, from.Format("2006") + "–" + to.Format("06"), f.From.Equal(from)})
 	}
-	p.Most = 1
-	for _, c := range rp.Causes {
-		p.Most = max(p.Most, c.N)
+	if f.From.IsZero() && len(pic.Seasons) > 1 {
+		p.Before = pic.Seasons
+		slices.Reverse(p.Before)
 	}
+	p.Workers, p.Techniques = rp.Facts.Workers(), rp.Facts.AllWays
 	return s.Show(w, r, s.views["results"], page.Frame{Title: "Results", Stage: "Results", Data: p, Facts: rp.Facts})
 }
+
+func (p *resultsPage) costs(pic resultsstage.Pictures) {
+	for i := range cost.Parts {
+		p.CostParts = append(p.CostParts, words.CostPart(i))
+	}
+	cents := func(c float64) string { return words.Cents(c) }
+	for _, g := range resultsstage.CostBy {
+		ls := pic.Costs[g]
+		if len(ls) == 0 || g == "team" && len(ls) < 2 {
+			continue
+		}
+		d := drawing{Title: words.CostGroup(g), Drawing: draw.Costs(words.CostGroup(g)+": what a live union came to, by its parts", ls[:min(len(ls), mostMarks)])}
+		for _, l := range ls {
+			c := costLine{Name: l.Name, Live: cents(l.Sum.Live.Mean), Range: cents(l.Sum.Live.Low) + "–" + cents(l.Sum.Live.High), Tree: cents(l.Sum.Tree.Mean)}
+			for _, part := range cost.Parts {
+				c.Parts = append(c.Parts, cents(l.Sum.Each(part)))
+			}
+			if l.Brings > 0 {
+				c.Brings = words.OverUnder(l.Brings - l.Sum.Live.Mean*float64(l.Made.Alive))
+			}
+			d.Lines = append(d.Lines, c)
+		}
+		p.Costs = append(p.Costs, d)
+	}
+	for _, t := range pic.Ties {
+		p.Ties = append(p.Ties, tieLine{t.Name, t.Grafts, cents(t.Binding.Material), fmt.Sprintf("%.1f", t.Binding.BindMinutes),
+			fmt.Sprintf("%.1f", t.Binding.OffMinutes), words.Pct1(t.Binding.Loses), cents(t.PerLive)})
+	}
+}
+
+// file writes the takes of a group, all of them, as they are shown.
+func (s results) file(w http.ResponseWriter, r *http.Request) error {
+	f := filter(r)
+	g := r.URL.Query().Get("by")
+	f.Whole = g
+	if titles[g] == "" {
+		return nursery.ErrNotFound
+	}
+	rp, err := s.Nursery.Results(r.Context(), page.Actor(r), f)
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
+	w.Header().Set("Content-Disposition", `attachment; filename="takes-by-`+g+`.csv"`)
+	return exchange.Write(w, exchange.CSV, []string{g, "name", "tags", "grafts", "took", "doubtful", "dead", "take", "low", "high", "fair", "fair_low",
+		"fair_high", "flag"}, func(add func(...any) error) error {
+		for _, l := range rp.Groups[g] {
+			row := []any{l.Key, l.Name, l.Tags, l.Counted, l.Taken, l.Doubtful, l.Dead, share(l.Take.Mean), share(l.Take.Low), share(l.Take.High)}
+			if x, ok := rp.Fair.Lines[g][l.Key]; ok {
+				row = append(row, share(x.Take.Mean), share(x.Take.Low), share(x.Take.High))
+			} else {
+				row = append(row, "", "", "")
+			}
+			if err := add(append(row, l.Flag)...); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func share(x float64) float64 { return float64(int(x*10_000+0.5)) / 10_000 }
 
 type tagsPage struct {
 	By, Key string
 	Tags    []store.Tag
+	More    bool // than are shown
 }
 
 func (s results) tags(w http.ResponseWriter, r *http.Request) error {
@@ -140,9 +303,39 @@ func (s results) tags(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p := tagsPage{By: q.Get("by"), Key: q.Get("key"), Tags: ts}
+	p := tagsPage{By: q.Get("by"), Key: q.Get("key"), Tags: ts[:min(len(ts), resultsstage.TagsShown)], More: len(ts) > resultsstage.TagsShown}
 	if page.IsPart(r) {
 		return s.Part(w, s.views["tags"], "tags", p)
 	}
 	return s.Show(w, r, s.views["tags"], page.Frame{Title: "Tags behind a figure", Stage: "Results", Data: p})
+}
+
+// workerPage is somebody's own season.
+type workerPage struct {
+	resultsstage.WorkerPage
+	Seasons, Hours, Nths template.HTML
+	Chart                template.HTML
+	Own                  bool
+}
+
+func (s results) worker(w http.ResponseWriter, r *http.Request) error {
+	id, err := strconv.ParseInt(chi.URLParam(r, "id"), 10, 64)
+	if err != nil {
+		return nursery.ErrNotFound
+	}
+	wp, err := s.Nursery.WorkerResults(r.Context(), page.Actor(r), id)
+	if err != nil {
+		return err
+	}
+	p := workerPage{WorkerPage: wp, Own: page.Actor(r).ID == id, Seasons: draw.Turns("Take by season", wp.Pictures.Seasons),
+		Hours: draw.Turns("Take by the hour", wp.Pictures.Hours), Nths: draw.Turns("Take by the turn in the day", wp.Pictures.Nths)}
+	var marks []draw.FairMark
+	for _, l := range wp.Techniques {
+		marks = append(marks, draw.FairMark{Name: l.Name, Raw: float64(l.Taken) / float64(max(1, l.Counted)), Take: l.Take, Grafts: l.Counted,
+			To: "/results/tags?" + url.Values{"by": {"technique"}, "key": {l.Key}, "worker": {strconv.FormatInt(id, 10)}}.Encode()})
+	}
+	if len(marks) > 0 {
+		p.Chart = draw.FairChart("Takes by technique", marks, wp.House)
+	}
+	return s.Show(w, r, s.views["worker"], page.Frame{Title: wp.Person.Name, Stage: "Results", Data: p})
 }

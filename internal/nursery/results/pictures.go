@@ -1,0 +1,369 @@
+package results
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+
+	"unionknot/internal/core/cost"
+	"unionknot/internal/core/own"
+	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/ways"
+	"unionknot/internal/outlook"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+)
+
+// Point is the raw take of a stretch of something: a season, an hour, a tenth of thinness.
+type Point struct {
+	Label         string
+	X             float64
+	Took, Counted int
+	Take          sizing.Interval
+}
+
+// Step is a step of the flow from tied to now.
+type Step struct {
+	Key    string // first, later, since
+	Left   int    // that came into it
+	Lost   int    // in it
+	Causes []store.CauseCount
+}
+
+// Flow is how the trees went: what came into each step is what left the one before less what
+// was lost, and what is left at the end is sold or stands.
+type Flow struct {
+	Steps        []Step
+	Sold, Stands int
+}
+
+// CostLine is what a live union of a group comes to.
+type CostLine struct {
+	Key, Name string
+	Made      cost.Made
+	Sum       cost.Sum
+	Brings    float64 // cents, of an order's trees; 0 where it is no order
+}
+
+// TieLine is a tie beside the others.
+type TieLine struct {
+	Key, Name string
+	Grafts    int
+	Binding   cost.Binding
+	PerLive   float64 // cents
+}
+
+// Pictures are what Results draws.
+type Pictures struct {
+	Flow     Flow
+	Seasons  []Point // oldest first
+	Hours    []Point
+	Nths     []Point // by the worker's first, second … tag of a day
+	Mismatch []Point // by hundredths of thinness
+	Store    []Point // by days in store
+	Costs    map[string][]CostLine
+	Ties     []TieLine
+	House    cost.Sum // of all shown
+	Grafts   int      // made in the last season that is shown
+}
+
+// CostBy are the groups that costs are shown by, in order.
+var CostBy = []string{"technique", "tie", "worker", "team", "season", "order"}
+
+// pictures gathers what is drawn of a filter's tags.
+func (s *Stage) pictures(ctx context.Context, f *snapshot.Snapshot, tf store.TakeFilter, ds []store.TagDetail,
+	tieCauses []store.GroupCause,
+) (p Pictures, err error) {
+	q := s.DB.Q()
+	w, ls, err := q.TreeFlow(ctx, tf)
+	if err != nil {
+		return p, err
+	}
+	p.Flow = flowOf(w, ls)
+	p.Seasons = points(ds, func(d store.TagDetail) (float64, string, bool) {
+		return float64(d.Season), seasonName(d.Season), true
+	})
+	p.Hours = points(ds, func(d store.TagDetail) (float64, string, bool) {
+		return float64(d.Hour), fmt.Sprintf("%d h", d.Hour), d.Hour >= 5 && d.Hour <= 20
+	})
+	p.Nths = points(ds, func(d store.TagDetail) (float64, string, bool) {
+		n := min(d.Nth, 8)
+		label := fmt.Sprint(n)
+		if n == 8 {
+			label = "8 and later"
+		}
+		return float64(n), label, true
+	})
+	p.Mismatch = points(ds, func(d store.TagDetail) (float64, string, bool) {
+		x := math.Floor(d.Mismatch*100/5)*5 + 2.5
+		return x, fmt.Sprintf("%g to %g %% thinner", x-2.5, x+2.5), true
+	})
+	p.Store = points(ds, func(d store.TagDetail) (float64, string, bool) {
+		x := math.Floor(d.StoreDays/10)*10 + 5
+		return x, fmt.Sprintf("%g to %g days", x-5, x+5), true
+	})
+	p.costs(f, ds, tieCauses)
+	last := 0
+	for _, d := range ds {
+		last = max(last, d.Season)
+	}
+	for _, d := range ds {
+		if d.Season == last {
+			p.Grafts += d.Joins
+		}
+	}
+	return p, nil
+}
+
+// flowOf lays a flow out in steps. What a later look found alive after all is no loss of its
+// step: it came back, and the step lost none.
+func flowOf(w store.Flow, ls []store.FlowLoss) Flow {
+	f := Flow{Sold: w.Sold, Stands: w.Stands}
+	left := w.Tied
+	ls = spreadCauses(ls, w.DeadLast-w.DeadFirst)
+	for _, x := range []struct {
+		key  string
+		lost int
+	}{{"first", w.DeadFirst}, {"later", w.DeadLast - w.DeadFirst}, {"since", w.Since}} {
+		s := Step{Key: x.key, Left: left, Lost: x.lost}
+		for _, l := range ls {
+			if l.Step == x.key && l.N > 0 {
+				s.Causes = append(s.Causes, store.CauseCount{Cause: l.Cause, N: l.N})
+			}
+		}
+		slices.SortStableFunc(s.Causes, func(a, b store.CauseCount) int { return b.N - a.N })
+		f.Steps = append(f.Steps, s)
+		left -= x.lost
+	}
+	return f
+}
+
+// spreadCauses gives the first look what a later one names beyond its own losses: causes are
+// often said only when a tag is looked at again, of all that died until then.
+func spreadCauses(ls []store.FlowLoss, lostLater int) []store.FlowLoss {
+	named := 0
+	for _, l := range ls {
+		if l.Step == "later" && l.N > 0 {
+			named += l.N
+		}
+	}
+	lostLater = max(0, lostLater)
+	if named <= lostLater {
+		return ls
+	}
+	// What stays with the later look is shared out by largest remainder, so that it is as
+	// many as were lost by then.
+	first, stays, rest := map[string]int{}, map[string]int{}, lostLater
+	type part struct {
+		cause string
+		over  int
+	}
+	var parts []part
+	for _, l := range ls {
+		if l.Step == "later" && l.N > 0 {
+			stays[l.Cause] = l.N * lostLater / named
+			rest -= stays[l.Cause]
+			parts = append(parts, part{l.Cause, l.N * lostLater % named})
+		}
+	}
+	slices.SortFunc(parts, func(a, b part) int { return cmp.Or(cmp.Compare(b.over, a.over), cmp.Compare(a.cause, b.cause)) })
+	for _, x := range parts[:min(rest, len(parts))] {
+		stays[x.cause]++
+	}
+	var out []store.FlowLoss
+	for _, l := range ls {
+		switch {
+		case l.Step == "first":
+			first[l.Cause] += l.N
+		case l.Step == "later" && l.N > 0:
+			first[l.Cause] += l.N - stays[l.Cause]
+			out = append(out, store.FlowLoss{Step: "later", Cause: l.Cause, N: stays[l.Cause]})
+		case l.Step == "since":
+			out = append(out, l)
+		}
+	}
+	for cause, n := range first {
+		out = append(out, store.FlowLoss{Step: "first", Cause: cause, N: n})
+	}
+	return out
+}
+
+// points sums takes by what at gives: where it stands, and what it is called.
+func points(ds []store.TagDetail, at func(store.TagDetail) (x float64, label string, ok bool)) []Point {
+	by := map[float64]*Point{}
+	for _, d := range ds {
+		x, label, ok := at(d)
+		if !ok {
+			continue
+		}
+		if by[x] == nil {
+			by[x] = &Point{Label: label, X: x}
+		}
+		by[x].Took, by[x].Counted = by[x].Took+d.Took, by[x].Counted+d.Joins
+	}
+	out := make([]Point, 0, len(by))
+	for _, p := range by {
+		if p.Counted == 0 {
+			continue
+		}
+		p.Take = sizing.Beta{Alpha: 1, Beta: 1}.And(p.Took, p.Counted).Interval90()
+		out = append(out, *p)
+	}
+	slices.SortFunc(out, func(a, b Point) int { return cmp.Compare(a.X, b.X) })
+	return out
+}
+
+// House defaults of what ties take beside their material, by what they are made as: minutes to
+// take one off, and the share of a graft's time that binding is.
+var (
+	offMinutes = map[string]float64{"film": 0, "pvc": 0.3, "vinyl": 0.25, "rubber": 0.1, "fusing": 0.25, "raffia": 0.2}
+	bindShare  = 0.35
+	benchHours = 7.5 // of one head a day
+	wipeEach   = 25.0
+)
+
+// seasonName writes a season as 2026–27.
+func seasonName(y int) string { return fmt.Sprintf("%d–%02d", y, (y+1)%100) }
+
+// prices are what a graft bound with a tie takes, by the house.
+func prices(f *snapshot.Snapshot, tie string) cost.Prices {
+	w := outlook.WorthOf(f.House)
+	each := func(key string) float64 { m := f.Materials[key]; return m.Amount * float64(m.Cents) / 100 }
+	p := cost.Prices{Stem: float64(w.StemCents), Piece: float64(w.PieceCents), Hour: float64(w.WageCents), Tie: each("tie:" + tie),
+		BenchDay: each("overhead"), CareMinutes: f.Materials["care"].Amount}
+	if own.Base(tie) != "film" {
+		switch f.Answers().Seal() {
+		case ways.FilmOver:
+			p.Seal = each("film over")
+		case ways.BrushedWax:
+			p.Seal = each("wax")
+		case ways.TapeAndHood:
+			p.Seal = each("hood")
+		}
+	}
+	if b := f.Materials["blade"]; b.Amount > 0 && f.Answers().Blade() != ways.HonedBlade {
+		p.Seal += float64(b.Cents) / 100 / b.Amount
+	}
+	p.Seal += each("alcohol") / wipeEach
+	p.Label = float64(f.Materials["label"].Cents) / 100
+	return p
+}
+
+// costs reckons what live unions came to, by each group.
+func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses []store.GroupCause) {
+	rate := map[string]float64{}
+	name := map[string]string{"alone": "cut and tied by one", "paired": "cutter and tier"}
+	for _, t := range f.AllWays {
+		rate[t.Key], name["technique "+t.Key] = float64(t.RatePerHour), t.Name
+	}
+	for _, t := range f.Ties {
+		name["tie "+t.Key] = t.Name
+	}
+	for _, x := range f.All {
+		name["worker "+fmt.Sprint(x.ID)] = x.Name
+	}
+	labels := f.Materials["label"].Amount
+	type sum struct {
+		made cost.Made
+		// Ties mix within a group, so their prices are summed graft by graft.
+		tie, seal float64
+	}
+	sums := map[string]map[string]*sum{}
+	all := &sum{}
+	add := func(s *sum, d store.TagDetail, hours float64, pr cost.Prices) {
+		m := &s.made
+		joins := d.Tied * max(1, d.Buds)
+		m.Grafts, m.Pieces = m.Grafts+d.Tied, m.Pieces+joins
+		m.Spoiled, m.SpoiledW = m.Spoiled+d.Spoiled, m.SpoiledW+d.SpoiledW
+		m.Labels += int(math.Round(labels))
+		m.Hours += hours
+		m.BenchDays += hours / benchHours
+		m.Alive, m.Counted = m.Alive+min(d.Alive, d.Tied), m.Counted+d.Tied
+		s.tie, s.seal = s.tie+float64(joins)*pr.Tie, s.seal+float64(joins)*pr.Seal
+	}
+	for _, d := range ds {
+		hours := d.Hours
+		if hours <= 0 && rate[d.Technique] > 0 {
+			hours = float64(d.Tied*max(1, d.Buds)) / rate[d.Technique]
+		}
+		if d.Paired {
+			hours *= 2 // both heads
+		}
+		pr := prices(f, d.Tie)
+		team := "alone"
+		if d.Paired {
+			team = "paired"
+		}
+		for g, key := range map[string]string{"technique": d.Technique, "tie": d.Tie, "worker": d.Worker, "team": team,
+			"season": fmt.Sprint(d.Season), "order": d.Order} {
+			if sums[g] == nil {
+				sums[g] = map[string]*sum{}
+			}
+			if sums[g][key] == nil {
+				sums[g][key] = &sum{}
+			}
+			add(sums[g][key], d, hours, pr)
+		}
+		add(all, d, hours, pr)
+	}
+	of := func(s *sum) cost.Sum {
+		pr := prices(f, "film")
+		s.made.Grade = f.House.GradeShare
+		if s.made.Pieces > 0 {
+			pr.Tie, pr.Seal = s.tie/float64(s.made.Pieces), s.seal/float64(s.made.Pieces)
+		}
+		return cost.Of(s.made, pr)
+	}
+	p.House = of(all)
+	p.Costs = map[string][]CostLine{}
+	for g, by := range sums {
+		for key, s := range by {
+			l := CostLine{Key: key, Name: cmp.Or(name[g+" "+key], name[key], key), Made: s.made, Sum: of(s)}
+			if y, err := strconv.Atoi(key); g == "season" && err == nil {
+				l.Name = seasonName(y)
+			}
+			if g == "order" {
+				l.Brings = float64(outlook.WorthOf(f.House).TreeCents) * float64(s.made.Alive) * f.House.GradeShare
+			}
+			p.Costs[g] = append(p.Costs[g], l)
+		}
+		slices.SortFunc(p.Costs[g], func(a, b CostLine) int {
+			switch g {
+			case "season":
+				return cmp.Compare(a.Key, b.Key)
+			case "order": // the dearest first
+				a, b = b, a
+			}
+			return cmp.Or(cmp.Compare(a.Sum.Live.Mean, b.Sum.Live.Mean), cmp.Compare(a.Key, b.Key))
+		})
+	}
+	p.ties(f, p.Costs["tie"], tieCauses)
+}
+
+// ties sets ties beside each other: what binding adds to a live union at this house's wage,
+// with what it takes to bind and to take off, and what it girdles or lets go.
+func (p *Pictures) ties(f *snapshot.Snapshot, lines []CostLine, causes []store.GroupCause) {
+	lost := map[string]int{}
+	for _, c := range causes {
+		if c.Cause == "tie girdled" || c.Cause == "tie came loose" {
+			lost[c.Key] += c.N
+		}
+	}
+	for _, l := range lines {
+		m := l.Made
+		if m.Grafts == 0 || m.Alive == 0 {
+			continue
+		}
+		pr := prices(f, l.Key)
+		b := cost.Binding{Material: pr.Tie, BindMinutes: bindShare * 60 * m.Hours / float64(m.Pieces),
+			OffMinutes: offMinutes[own.Base(l.Key)], Loses: float64(lost[l.Key]) / float64(m.Grafts)}
+		// Sunk is what a union had cost beside its tie.
+		sunk := l.Sum.Live.Mean - l.Sum.Each(cost.Tie)
+		p.Ties = append(p.Ties, TieLine{Key: l.Key, Name: l.Name, Grafts: m.Grafts, Binding: b,
+			PerLive: b.PerLive(float64(m.Alive)/float64(m.Grafts), pr.Hour, sunk)})
+	}
+	slices.SortFunc(p.Ties, func(a, b TieLine) int { return cmp.Compare(a.PerLive, b.PerLive) })
+}

@@ -1,0 +1,135 @@
+package results
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/take"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+)
+
+// TestTheFlowAddsUp: whatever was counted, what comes into a step is what the one before left,
+// what is left in the end is sold or stands, and no step names more than it lost.
+func TestTheFlowAddsUp(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 1))
+	for range 500 {
+		w := store.Flow{Tied: 100 + r.IntN(900)}
+		w.DeadFirst = r.IntN(w.Tied / 2)
+		w.DeadLast = w.DeadFirst + r.IntN(w.Tied/4)
+		w.Since = r.IntN(max(1, w.Tied-w.DeadLast))
+		w.Sold = r.IntN(max(1, w.Tied-w.DeadLast-w.Since))
+		w.Stands = w.Tied - w.DeadLast - w.Since - w.Sold
+		// Causes as they are noted: some at the first look, the rest of all dead at the last.
+		first := r.IntN(w.DeadFirst + 1)
+		named := r.IntN(w.DeadLast - first + 1)
+		ls := []store.FlowLoss{{Step: "first", Cause: "dried out", N: first}, {Step: "later", Cause: "dried out", N: named / 2},
+			{Step: "later", Cause: "animals", N: named - named/2}, {Step: "since", Cause: "knocked or broken", N: w.Since}}
+		f := flowOf(w, ls)
+		require.Len(t, f.Steps, 3)
+		left := w.Tied
+		for _, s := range f.Steps {
+			assert.Equal(t, left, s.Left)
+			left -= s.Lost
+			sum := 0
+			for _, c := range s.Causes {
+				sum += c.N
+			}
+			assert.LessOrEqual(t, sum, s.Lost, "%+v of %+v", s, w)
+		}
+		assert.Equal(t, left, f.Sold+f.Stands)
+	}
+}
+
+// season makes counted tags in which one worker's tags fare worse by a known amount.
+func oneSeason(r *rand.Rand) (ds []store.TagDetail, rs []store.TakeRecord) {
+	share := map[string]float64{"1": 0.9, "2": 0.88, "3": 0.89, "4": 0.62}
+	for i := range 160 {
+		who := fmt.Sprint(1 + i%4)
+		took := 0
+		for range 24 {
+			if r.Float64() < share[who] {
+				took++
+			}
+		}
+		lot := fmt.Sprint("L-", (i/4)%9)
+		ds = append(ds, store.TagDetail{ID: int64(i), Season: 2026, Worker: who, WorkerName: "Worker " + who, Technique: "splice", Lot: lot, LotName: lot,
+			Joins: 24, Took: took, Tied: 24, Buds: 1})
+		rs = append(rs, store.TakeRecord{Worker: who, Name: "Worker " + who, Technique: "splice", Lot: lot, Bundle: fmt.Sprint("W-", i%7), Grafts: 24,
+			Took: took})
+	}
+	return ds, rs
+}
+
+// TestAdviceIsWhatItWouldBring: who falls behind is named first, with a range that holds what
+// would be won, and nobody is named where all are alike.
+func TestAdviceIsWhatItWouldBring(t *testing.T) {
+	held, n := 0, 0
+	for seed := range 20 {
+		ds, rs := oneSeason(rand.New(rand.NewPCG(uint64(seed), 2)))
+		fair, err := fairOf(rs, map[string]string{"splice": "splice"})
+		require.NoError(t, err)
+		p := ResultsPage{Fair: fair, Groups: map[string][]ResultLine{}}
+		prior := sizing.Prior(0.8, 2)
+		for _, g := range []string{"worker", "lot", "technique"} {
+			p.Groups[g] = resultLines(tookBy(ds, func(d store.TagDetail) (string, string) { return d.Level(g) }), prior, store.Took{Counted: 1}, nil)
+		}
+		f := &snapshot.Snapshot{Settings: &snapshot.Settings{House: store.House{TreeCents: 900, GradeShare: 0.96}}}
+		as := advise(f, p, ds)
+		require.NotEmpty(t, as)
+		assert.Equal(t, "teach", as[0].Kind)
+		assert.Equal(t, "4", as[0].Key)
+		assert.Equal(t, Certain, as[0].Sure)
+		assert.InDelta(t, as[0].Trees.Mean*900*0.96, as[0].Cents, 1e-6)
+		// 40 tags of 24 would have taken 0.8225 on the mean instead of 0.62.
+		truth := 960 * ((0.9+0.88+0.89+0.62)/4 - 0.62)
+		n++
+		if as[0].Trees.Low <= truth && truth <= as[0].Trees.High {
+			held++
+		}
+		for _, a := range as[1:] {
+			assert.NotEqual(t, Certain, a.Sure, "%+v", a)
+		}
+	}
+	assert.GreaterOrEqual(t, held, n*8/10, "of %d", n)
+	assert.Equal(t, Untold, sureOf(sizing.Interval{}))
+	assert.Equal(t, Likely, sureOf(sizing.Interval{Mean: 1, Low: -0.6, High: 2.6}))
+	assert.Nil(t, advise(nil, ResultsPage{}, nil))
+}
+
+// TestMarksAreToldApartWhereTheyCanBe: a tie that was used beside another is told apart from
+// it, and one that always went with its technique is not.
+func TestMarksAreToldApartWhereTheyCanBe(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 8))
+	var rs []take.Record
+	for i := range 300 {
+		tie, p := "film", 0.9
+		if i%3 == 0 {
+			tie, p = "tape", 0.7
+		}
+		technique, healing := "splice", "cold"
+		if i%2 == 0 {
+			technique, healing = "cleft", "warm"
+		}
+		rec := take.Record{Worker: fmt.Sprint(i % 4), Lot: fmt.Sprint(i % 11), Bundle: fmt.Sprint("b", i%7), Technique: technique, Grafts: 24,
+			Marks: map[string]string{"tie": tie, "healing": healing}}
+		for range 24 {
+			if r.Float64() < p {
+				rec.Took++
+			}
+		}
+		rs = append(rs, rec)
+	}
+	d := take.FromRecords(rs, "splice")
+	require.Equal(t, []take.Mark{{Name: "tie", Level: "tape"}}, marksOf(d))
+	fit, err := take.Solve(d)
+	require.NoError(t, err)
+	by := movedBy(fit, d, d.MarkColumns()[take.Mark{Name: "tie", Level: "tape"}], 1)
+	assert.InDelta(t, -0.2, by.Mean, 0.05)
+	assert.True(t, by.Low <= -0.2+0.03 && by.High >= -0.2-0.03 && by.High < 0, "%+v", by)
+}

@@ -1,0 +1,71 @@
+package results
+
+import (
+	"context"
+	"strconv"
+
+	"unionknot/internal/nursery"
+	"unionknot/internal/store"
+)
+
+// WorkerPage is somebody's own takes and pace.
+type WorkerPage struct {
+	Person     store.Person
+	All        store.Took
+	Raw        ResultLine
+	Fair       *FairLine // beside everybody, on everybody's jobs; nil where it cannot be told
+	House      float64   // what all took
+	Techniques []ResultLine
+	Causes     []store.CauseCount
+	Pictures   Pictures
+	Paces      []store.PaceRecord
+	Knows      []string // techniques, by name
+}
+
+// WorkerResults gathers somebody's own page: for themselves, and for those who plan. What
+// others took is not on it.
+func (s *Stage) WorkerResults(ctx context.Context, a nursery.Actor, id int64) (p WorkerPage, err error) {
+	if a.Role == nursery.BenchHand && a.ID != id {
+		return p, nursery.ErrNotAllowed
+	}
+	facts, err := s.Facts(ctx)
+	if err != nil {
+		return p, err
+	}
+	var ok bool
+	if p.Person, ok = facts.Person(id); !ok {
+		return p, nursery.ErrNotFound
+	}
+	own, err := s.resultsOf(ctx, facts, store.TakeFilter{WorkerID: id})
+	if err != nil {
+		return p, err
+	}
+	p.All, p.Techniques, p.Causes, p.Pictures = own.All, own.Groups["technique"], own.Causes, own.Pictures
+	key := strconv.FormatInt(id, 10)
+	for _, l := range own.Groups["worker"] {
+		if l.Key == key {
+			p.Raw = l
+		}
+	}
+	fair, err := s.fair(ctx, facts, ResultsFilter{})
+	if err != nil {
+		return p, err
+	}
+	p.House = fair.All
+	if x, ok := fair.Lines["worker"][key]; ok {
+		p.Fair = &x
+	}
+	for _, x := range facts.Paces {
+		if x.WorkerID == id {
+			p.Paces = append(p.Paces, x)
+		}
+	}
+	for _, k := range facts.Skills {
+		if k.PersonID == id {
+			if t, ok := facts.Technique(k.Technique); ok {
+				p.Knows = append(p.Knows, t.Name)
+			}
+		}
+	}
+	return p, nil
+}
