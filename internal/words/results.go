@@ -178,3 +178,40 @@ func OverUnder(cents float64) string {
 
 // Pct1 writes a share in percent with one place.
 func Pct1(x float64) string { return fmt.Sprintf("%.1f %%", x*100) }
+
+// Alone and Paired are how a graft was made.
+const (
+	Alone  = "cut and tied by one"
+	Paired = "cutter and tier"
+)
+
+// HourOf names an hour of the day.
+func HourOf(h int) string { return fmt.Sprintf("%d h", h) }
+
+// TurnOf names a worker's first, second … tag of a day.
+func TurnOf(n int, andLater bool) string {
+	if andLater {
+		return fmt.Sprintf("%d and later", n)
+	}
+	return fmt.Sprint(n)
+}
+
+// Thinner names a stretch of how much thinner wood was than its stock, in percent.
+func Thinner(from, to float64) string { return fmt.Sprintf("%g to %g %% thinner", from, to) }
+
+// DaysLain names a stretch of days from cutting to grafting.
+func DaysLain(from, to float64) string { return fmt.Sprintf("%g to %g days", from, to) }
+
+// Causes of loss by which ties are told from each other.
+const (
+	TieGirdled = "tie girdled"
+	TieLoose   = "tie came loose"
+)
+
+// SureSays says how sure a gain is.
+func SureSays(sure string) string {
+	if sure == "untold" {
+		return "cannot tell yet"
+	}
+	return sure
+}

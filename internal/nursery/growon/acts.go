@@ -318,6 +318,15 @@ func (w *work) trees(ctx context.Context) error {
 		}
 		cause = &w.act.Cause
 	}
+	if w.act.Kind != Lost {
+		held, err := w.q.HeldOf(ctx, ids)
+		if err != nil {
+			return err
+		}
+		if len(held) > 0 {
+			return problem(words.NotSoldHeld(held[0].Code, held[0].Reason, held[0].At))
+		}
+	}
 	looks, err := w.q.StandingLook(ctx, ids)
 	if err != nil {
 		return err

@@ -21,7 +21,7 @@ type Sure string
 const (
 	Certain Sure = "sure"
 	Likely  Sure = "likely"
-	Untold  Sure = "cannot tell yet"
+	Untold  Sure = "untold"
 )
 
 // Advice is something worth changing, with what it would bring in a season such as the last

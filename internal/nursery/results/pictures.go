@@ -15,6 +15,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // Point is the raw take of a stretch of something: a season, an hour, a tenth of thinness.
@@ -87,23 +88,19 @@ func (s *Stage) pictures(ctx context.Context, f *snapshot.Snapshot, tf store.Tak
 		return float64(d.Season), seasonName(d.Season), true
 	})
 	p.Hours = points(ds, func(d store.TagDetail) (float64, string, bool) {
-		return float64(d.Hour), fmt.Sprintf("%d h", d.Hour), d.Hour >= 5 && d.Hour <= 20
+		return float64(d.Hour), words.HourOf(d.Hour), d.Hour >= 5 && d.Hour <= 20
 	})
 	p.Nths = points(ds, func(d store.TagDetail) (float64, string, bool) {
 		n := min(d.Nth, 8)
-		label := fmt.Sprint(n)
-		if n == 8 {
-			label = "8 and later"
-		}
-		return float64(n), label, true
+		return float64(n), words.TurnOf(n, n == 8), true
 	})
 	p.Mismatch = points(ds, func(d store.TagDetail) (float64, string, bool) {
 		x := math.Floor(d.Mismatch*100/5)*5 + 2.5
-		return x, fmt.Sprintf("%g to %g %% thinner", x-2.5, x+2.5), true
+		return x, words.Thinner(x-2.5, x+2.5), true
 	})
 	p.Store = points(ds, func(d store.TagDetail) (float64, string, bool) {
 		x := math.Floor(d.StoreDays/10)*10 + 5
-		return x, fmt.Sprintf("%g to %g days", x-5, x+5), true
+		return x, words.DaysLain(x-5, x+5), true
 	})
 	p.costs(f, ds, tieCauses)
 	last := 0
@@ -255,7 +252,7 @@ func prices(f *snapshot.Snapshot, tie string) cost.Prices {
 // costs reckons what live unions came to, by each group.
 func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses []store.GroupCause) {
 	rate := map[string]float64{}
-	name := map[string]string{"alone": "cut and tied by one", "paired": "cutter and tier"}
+	name := map[string]string{"alone": words.Alone, "paired": words.Paired}
 	for _, t := range f.AllWays {
 		rate[t.Key], name["technique "+t.Key] = float64(t.RatePerHour), t.Name
 	}
@@ -348,7 +345,7 @@ func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses [
 func (p *Pictures) ties(f *snapshot.Snapshot, lines []CostLine, causes []store.GroupCause) {
 	lost := map[string]int{}
 	for _, c := range causes {
-		if c.Cause == "tie girdled" || c.Cause == "tie came loose" {
+		if c.Cause == words.TieGirdled || c.Cause == words.TieLoose {
 			lost[c.Key] += c.N
 		}
 	}

@@ -97,7 +97,7 @@ type tieLine struct {
 
 type advice struct {
 	Says, Trees, Money, Do, Path string
-	Sure                         resultsstage.Sure
+	Sure                         string
 }
 
 type season struct {
@@ -215,7 +215,7 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 	}
 	for _, x := range rp.Advice {
 		p.Advice = append(p.Advice, advice{words.AdviceSays(x.Kind, x.Name, x.Cause), words.Gain(x.Trees), words.Money(int(x.Cents)),
-			words.AdviceDo(x.Kind), x.Path, x.Sure})
+			words.AdviceDo(x.Kind), x.Path, string(x.Sure)})
 	}
 	for _, y := range s.Nursery.Seasons() {
 		from, to := resultsstage.SeasonDays(y)

@@ -29,6 +29,10 @@ func Routes(k *page.Kit) []page.Route {
 	return []page.Route{
 		{Method: "GET", Path: "/find", Who: page.Everyone, Do: t.find},
 		{Method: "GET", Path: "/trace/{kind}/{code}", Who: page.Everyone, Do: t.show},
+		{Method: "GET", Path: "/recall", Who: page.Readers, Do: t.recall},
+		{Method: "GET", Path: "/recall/trees.csv", Who: page.Readers, Do: t.recallFile},
+		{Method: "POST", Path: "/recall/hold", Who: page.Boss, Do: t.hold},
+		{Method: "POST", Path: "/recall/labels", Who: page.Boss, Do: t.recallLabels},
 	}
 }
 

@@ -1,0 +1,118 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// Recalled is a tag that something went into: what became of its trees.
+type Recalled struct {
+	ID        int64      `db:"id"`
+	Tag       string     `db:"tag"`
+	Order     string     `db:"order_code"`
+	Buyer     string     `db:"buyer"` // of the order
+	Variety   string     `db:"variety"`
+	StockType string     `db:"stock"`
+	Plant     string     `db:"plant"`
+	Bundle    string     `db:"bundle"`
+	Lot       string     `db:"lot"`
+	Supplier  string     `db:"supplier"`
+	Worker    string     `db:"worker"`
+	Day       time.Time  `db:"day"`
+	Place     string     `db:"place"`
+	Form      string     `db:"form"`
+	Tied      int        `db:"tied"`
+	Standing  int        `db:"standing"`
+	Gone      int        `db:"gone"`
+	Dead      int        `db:"dead"`
+	Finished  bool       `db:"finished"`
+	Sold      string     `db:"sold"` // to whom, how many, when
+	HeldAt    *time.Time `db:"held_at"`
+	HeldWhy   string     `db:"held_why"`
+}
+
+// recalls are the questions that tags are recalled by: $1 is what is asked for, $2 and $3 the
+// first moment and the one after the last, either of which may be null.
+var recalls = map[string]string{
+	"plant":    `m.code = $1`,
+	"bundle":   `w.code = $1`,
+	"lot":      `l.code = $1`,
+	"supplier": `lower(l.supplier) = lower($1)`,
+	"worker":   `(lower(p.name) = lower($1) or lower(p2.name) = lower($1))`,
+	"variety":  `lower(v.name) = lower($1)`,
+	"order":    `o.code = $1`,
+	"day":      `t.day = $1::date`,
+	"box": `exists (select from tag_stay y where y.tag_id = t.id and lower(y.place) = lower($1) and ($3::timestamptz is null or y.since < $3)
+		and ($2::timestamptz is null or coalesce((select min(z.since) from tag_stay z where z.tag_id = t.id and z.since > y.since), 'infinity') > $2))`,
+	"store": `exists (select from bundle_stay y where y.bundle_id = w.id and lower(y.place) = lower($1)
+		and ($3::timestamptz is null or y.since < $3::date) and y.since <= t.day
+		and ($2::timestamptz is null or least(coalesce((select min(z.since) from bundle_stay z where z.bundle_id = w.id and z.since > y.since), 'infinity'::date),
+			t.day) >= $2::date))`,
+}
+
+// spanned are the questions that have a span of their own; the others' is of the days of work.
+var spannedRecall = map[string]bool{"box": true, "store": true}
+
+// Recall lists every tag that answers, those whose trees are dead or gone too, the oldest
+// first.
+func (q Q) Recall(ctx context.Context, kind, key string, from, to time.Time) (rs []Recalled, err error) {
+	where, ok := recalls[kind]
+	if !ok {
+		return nil, ErrNotFound
+	}
+	if !spannedRecall[kind] {
+		where += ` and ($2::timestamptz is null or t.day >= $2::date) and ($3::timestamptz is null or t.day < $3::date)`
+	}
+	err = q.all(ctx, &rs, `select t.id, t.code as tag, o.code as order_code, o.buyer, v.name as variety, s.name as stock, m.code as plant, w.code as bundle,
+		l.code as lot, l.supplier, p.name || coalesce(' and ' || p2.name, '') as worker, t.day, t.heal_place as place, t.form, t.tied, t.standing, t.gone,
+		case when t.finished_at is null then 0 else greatest(t.tied - t.standing - t.gone, 0) end as dead, t.finished_at is not null as finished,
+		coalesce((select string_agg(x.n || ' to ' || coalesce(nullif(x.buyer, ''), 'nobody named') || ', ' || x.on_day, '; ' order by x.on_day, x.buyer)
+			from tree_move x where x.tag_id = t.id and x.what in ('sold', 'planted') and x.undone_at is null), '') as sold,
+		h.held_at, coalesce(h.reason, '') as held_why
+		from tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
+		join stock_type s on s.id = o.stock_type_id join any_lot l on l.id = t.lot_id join any_bundle w on w.id = t.bundle_id
+		join any_plant m on m.id = w.plant_id join person p on p.id = t.worker_id left join person p2 on p2.id = t.tier_id
+		left join held h on h.tag_id = t.id and h.released_at is null where `+where+` order by t.id`, key, moment(from), moment(to))
+	return rs, err
+}
+
+// HoldStill holds tags' rows until the transaction ends, so that nobody sells of them meanwhile.
+func (q Q) HoldStill(ctx context.Context, ids []int64) error {
+	var got []int64
+	return q.all(ctx, &got, `select id from any_tag where id = any($1) order by id for no key update`, ids)
+}
+
+// Hold holds tags that are not held yet, and says how many.
+func (q Q) Hold(ctx context.Context, ids []int64, asked, reason string, by int64, at time.Time) (int, error) {
+	n, err := q.exec(ctx, `insert into held (tag_id, reason, asked, held_by, held_at) select unnest($1::bigint[]), $2, $3, $4, $5
+		on conflict (tag_id) where released_at is null do nothing`, ids, reason, asked, by, at)
+	return int(n), err
+}
+
+// Release lets go of tags that are held, and says how many.
+func (q Q) Release(ctx context.Context, ids []int64, why string, by int64, at time.Time) (int, error) {
+	n, err := q.exec(ctx, `update held set released_by = $2, released_at = $3, released_why = $4 where tag_id = any($1) and released_at is null`,
+		ids, by, at, why)
+	return int(n), err
+}
+
+// HeldTag is a tag that is held, and why.
+type HeldTag struct {
+	Code   string    `db:"code"`
+	Reason string    `db:"reason"`
+	At     time.Time `db:"held_at"`
+}
+
+// HeldOf gives those of tags that are held.
+func (q Q) HeldOf(ctx context.Context, ids []int64) (hs []HeldTag, err error) {
+	err = q.all(ctx, &hs, `select t.code, h.reason, h.held_at from held h join any_tag t on t.id = h.tag_id where h.tag_id = any($1)
+		and h.released_at is null order by t.code`, ids)
+	return hs, err
+}
+
+// RecallNames are what can be recalled by name: suppliers, workers, places.
+func (q Q) RecallNames(ctx context.Context) (ns []string, err error) {
+	err = q.all(ctx, &ns, `select distinct n from (select supplier as n from stock_lot union select name from person union select place from tag_stay
+		union select place from bundle_stay union select name from variety) x where n <> '' order by 1`)
+	return ns, err
+}
