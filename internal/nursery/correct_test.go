@@ -2,6 +2,7 @@ package nursery_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"sync"
 	"testing"
 	"time"
@@ -23,7 +24,7 @@ func demoHouse(t *testing.T) *house {
 	db := testhouse.Demo(t)
 	s, err := stages.New(ctx, db, testhouse.Quiet)
 	require.NoError(t, err)
-	h := &house{TB: t, Set: s, db: db}
+	h := &house{TB: t, Set: s, db: db, r: rand.New(rand.NewPCG(7, 7))}
 	for name, a := range map[string]*nursery.Actor{"maud": &h.maud, "ansel": &h.ansel, "vera": &h.eye} {
 		p, err := db.Q().PersonBySignIn(ctx, name)
 		require.NoError(t, err)

@@ -2,6 +2,7 @@ package nursery_test
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -44,7 +45,7 @@ func TestARecallFindsEveryTree(t *testing.T) {
 	for _, w := range all {
 		r, err := h.Recall(ctx, h.maud, trace.Asked{Kind: w.kind, Key: w.key})
 		require.NoError(t, err)
-		n := h.sum(`select count(*) from tag t where ` + fmt.Sprintf(w.where, w.key))
+		n := h.sum(`select count(*) from tag t where ` + fmt.Sprintf(w.where, strings.ReplaceAll(w.key, "'", "''")))
 		require.Len(t, r.Tags, n, "%s %s", w.kind, w.key)
 		in := 0
 		for _, g := range r.Groups {

@@ -284,12 +284,12 @@ func (b *browser) key(keys string) {
 func (b *browser) press(s string) {
 	b.t.Helper()
 	// What says just that comes before what begins so.
-	find := `[...document.querySelectorAll('button, a, summary')].filter(e => (e.innerText || e.textContent).trim().startsWith(` + quoted(
+	find := `[...document.querySelectorAll('button, a, summary')].filter(e => (e instanceof SVGElement ? e.textContent : e.innerText).trim().startsWith(` + quoted(
 		s,
 	) + `) && (e.offsetParent || e instanceof SVGElement) && !e.disabled)` +
-		`.sort((a, b) => ((b.innerText || b.textContent).trim() === ` + quoted(
+		`.sort((a, b) => ((b instanceof SVGElement ? b.textContent : b.innerText).trim() === ` + quoted(
 		s,
-	) + `) - ((a.innerText || a.textContent).trim() === ` + quoted(
+	) + `) - ((a instanceof SVGElement ? a.textContent : a.innerText).trim() === ` + quoted(
 		s,
 	) + `))[0]`
 	b.is(find)

@@ -92,7 +92,7 @@ func TestBadInputOnEveryForm(t *testing.T) {
 			"still to come", "Kept Place"},
 		"seen nothing known":    {"/season/pome/seen", fields("says", "pigs fly", "on", "2027-02-20"), "Choose what was seen", ""},
 		"a month of 99 degrees": {"/season/normals", fields("group", "pome", "c-1", "99"), "between -40 and 45", "99"},
-		"a site of nowhere":     {"/season/site", fields("group", "pome", "site", "up"), "north or south", ""},
+		"a site of nowhere":     {"/season/site", fields("climate", "moon", "side", "north"), "nearest to yours", ""},
 		"weather of no days":    {"/devices/weather", fields("days", "0"), "1 to 1,100 days", "0"},
 		"a day of nine hours":   {"/bench/hands/2", fields("h-1-1", "9", "knows", "splice"), "0 to 8 hours", "9"},
 		"a week of sorcery":     {"/bench/hands/2", fields("h-1-1", "4", "knows", "sorcery"), "techniques from the list", ""},
@@ -145,7 +145,7 @@ func TestGoodInputLeadsOn(t *testing.T) {
 		says string
 	}{
 		{"/stock/lots/L-201/readings", fields("mm", "8,2; 9.1\n8.8"), "/stock/lots/L-201#measure", "3 readings are kept"},
-		{"/stock/lots/L-201/readings/remove", fields("on", "2027-02-23", "no", "3"), "/stock/lots/L-201#measure", "taken out"},
+		{"/stock/lots/L-201/readings/remove", fields("on", "2027-02-23", "no", "3", "reading_why", "the jaws were dirty"), "/stock/lots/L-201#measure", "taken out"},
 		{"/stock/lots/L-201/settle", fields("move", "free>lost", "n", "2", "reason", "mice"), "/stock/lots/L-201#measure",
 			"2 stems moved from free to lost"},
 		{"/wood/bundles/W-302/throw-out", fields("n", "4", "reason", "touched the ground"), "/wood/bundles/W-302",
@@ -165,8 +165,8 @@ func TestGoodInputLeadsOn(t *testing.T) {
 		{"/season/tender/seen", fields("says", "fresh flush"), "/season/tender", "Fresh flush is noted"},
 		{"/season/tender", fields("norest", "1", "on-0", "1 December", "on-1", "1 April"), "/season/tender", "usual dates are kept"},
 		{"/season/tender/rest", fields("rests", "yes"), "/season/tender", "This group rests here"},
-		{"/season/site", fields("group", "pome", "site", "south"), "/season/pome", "for a site south of the line"},
-		{"/season/site", fields("group", "pome", "site", "north"), "/season/pome", "for a site north of the line"},
+		{"/season/site", fields("climate", "mild", "side", "south"), "/season/site?climate=mild&side=south", "house defaults of that climate"},
+		{"/season/site", fields("climate", "inland", "side", "north"), "/season/site?climate=inland&side=north", "house defaults of that climate"},
 		{"/season/normals", fields("group", "pome", "c-1", "2,5", "c-2", "3", "c-3", "6", "c-4", "9", "c-5", "12", "c-6", "15", "c-7",
 			"17", "c-8", "17", "c-9", "14", "c-10", "10", "c-11", "6", "c-12", "3"), "/season/pome", "usual temperatures are kept"},
 		{"/devices/weather", fields("days", "5", "how", "cold"), "/season", "sent 0 days"},

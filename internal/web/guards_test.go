@@ -110,7 +110,7 @@ func TestStatementsAPage(t *testing.T) {
 	pages := h.screens(t)
 	pages["pace poll"] = "/bench/tags/" + h.liveTag(t) + "/pace"
 	pages["chance slider"] = "/orders?chance=0.8"
-	most := map[string]int{"today": 13, "pace poll": 3, "chance slider": 11, "card": 8}
+	most := map[string]int{"today": 13, "pace poll": 3, "chance slider": 12, "card": 8}
 	for _, name := range slices.Sorted(maps.Keys(pages)) {
 		t.Run(name, func(t *testing.T) {
 			h.counted(t, c, http.MethodGet, pages[name], nil) // what outlives a request is read once

@@ -59,7 +59,7 @@ func wholeWay(t *testing.T, keyboard bool) {
 	b.fill("#f-password", "three blunt knives")
 	b.press("Open the house")
 	b.at("/today")
-	b.sees("Nothing is due")
+	b.sees("From an empty house to the first graft")
 	check("empty today")
 
 	for _, name := range []string{"Ansel", "Odile"} {
@@ -267,6 +267,7 @@ func wholeWay(t *testing.T, keyboard bool) {
 		b.sees(s)
 	}
 	// A figure opens its working: which tags, which counts.
+	b.press("As a table")
 	if keyboard {
 		b.tabTo(`document.activeElement.closest('td details.figure')`)
 		b.key(kb.Enter)

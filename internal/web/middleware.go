@@ -152,7 +152,7 @@ func bounded(next http.Handler) http.Handler {
 			most = page.MostUpload
 		}
 		// A file that is too large is told so by its page; it is read no further.
-		if r.ContentLength > most && (most != page.MostUpload || r.ContentLength > 8*page.MostUpload) {
+		if r.ContentLength > most && (most != page.MostUpload || r.ContentLength > 4*page.MostUpload) {
 			w.Header().Set("Connection", "close")
 			http.Error(w, "That is larger than anything that this house takes.", http.StatusRequestEntityTooLarge)
 			return

@@ -63,10 +63,10 @@ func TestADoubtfulReadingIsSettledByAClick(t *testing.T) {
 	assert.Equal(t, "2 of 2", doubted())
 	b.axe("a doubtful reading")
 	b.press("Strike it")
-	b.is(`document.querySelectorAll('form[action="/wood/store/doubt"]').length === 1`)
+	b.is(`document.querySelectorAll('main form[action="/wood/store/doubt"]').length === 1`)
 	assert.Equal(t, "1 of 1", doubted())
 	b.press("It is right")
-	b.is(`document.querySelectorAll('form[action="/wood/store/doubt"]').length === 0`)
+	b.is(`document.querySelectorAll('main form[action="/wood/store/doubt"]').length === 0`)
 	assert.Equal(t, "0 of 1", doubted())
 	b.clean()
 }

@@ -45,6 +45,8 @@ func TestATableIsEditedByClicks(t *testing.T) {
 	b.goTo("/match/" + order)
 	b.is(`!document.body.innerText.includes('raffia with wax over')`)
 	b.goTo("/house/tables")
+	b.eval(`document.querySelector('[aria-label="Off the list: strips from bags"]').click()`)
+	b.is(`document.querySelector('[aria-label="Out for good: strips from bags"]')`)
 	b.eval(`document.querySelector('[aria-label="Out for good: strips from bags"]').click()`)
 	b.sees("nobody had used it")
 	assert.Equal(t, "0", h.one(t, `select count(*)::text from tie where key = 'pvc~1'`))

@@ -19,6 +19,8 @@ func TestAPairIsPutTogetherByClicks(t *testing.T) {
 	way := `document.querySelector('input[name="key"][value="team"]').form`
 	b.is(way)
 	b.eval(`const s = ` + way + `.querySelector('select'); s.value = 'cutter and tier'; s.dispatchEvent(new Event('change', {bubbles: true}))`)
+	b.at("/house/ways/try")
+	b.press("Keep it so")
 	b.sees("The house way is changed")
 	assert.Equal(t, "cutter and tier", h.one(t, `select chosen from house_way where key = 'team'`))
 	b.key("6")

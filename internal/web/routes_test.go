@@ -278,7 +278,7 @@ func TestFilesOfEverySortGetWords(t *testing.T) {
 	assert.Equal(t, 200, status)
 	assert.Contains(t, body, "lacks stock")
 	assert.NotContains(t, body, "<script>alert")
-	_, to = send(strings.Repeat("x", 9<<20))
+	_, to = send(strings.Repeat("x", 17<<20))
 	assert.Equal(t, "/stock", to)
 	_, _, body = h.ask(t, c, "GET", to)
 	assert.Contains(t, body, "over 16 MB")

@@ -88,6 +88,9 @@ func (s *Stage) Preview(ctx context.Context, a nursery.Actor, id int64) (LoadPag
 	} else if !errors.Is(err, store.ErrNotFound) {
 		return p, err
 	}
+	if p.Load.State == "dropped" {
+		p.Whole = words.FileGone
+	}
 	if p.Working() || p.Load.State != "read" {
 		return p, nil
 	}

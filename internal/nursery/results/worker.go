@@ -57,6 +57,9 @@ func (s *Stage) WorkerResults(ctx context.Context, a nursery.Actor, id int64) (p
 	}
 	for _, x := range facts.Paces {
 		if x.WorkerID == id {
+			if t, ok := facts.Technique(x.Technique); ok {
+				x.Technique = t.Name
+			}
 			p.Paces = append(p.Paces, x)
 		}
 	}

@@ -27,6 +27,7 @@ type Recall struct {
 	Asked                      Asked
 	Tags                       []store.Recalled
 	Tied, Standing, Gone, Dead int
+	OnBench                    int // tied on tags that are not finished: no look told yet what stands
 	Held                       int // tags
 	Sold                       int // tags of which some are sold
 	Groups                     []Group
@@ -91,6 +92,9 @@ func (s *Stage) Recall(ctx context.Context, a nursery.Actor, asked Asked) (r Rec
 	}
 	for _, t := range r.Tags {
 		r.Tied, r.Standing, r.Gone, r.Dead = r.Tied+t.Tied, r.Standing+t.Standing, r.Gone+t.Gone, r.Dead+t.Dead
+		if !t.Finished {
+			r.OnBench += t.Tied
+		}
 		if t.HeldAt != nil {
 			r.Held++
 		}

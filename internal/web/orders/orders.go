@@ -73,9 +73,6 @@ func (o orders) showList(w http.ResponseWriter, r *http.Request, f page.Form, st
 	p.Sieve = ordersstage.Sieve{Find: q.Get("find"), Lacking: q.Get("lacking") != "", Sort: ordersstage.Sort(q.Get("sort"))}
 	p.All, p.Sorts = len(p.Lines), ordersstage.Sorts
 	p.Lines = p.Sieve.Sift(p.Lines)
-	if p.Views, err = o.ViewsOf(r, "/orders"); err != nil {
-		return err
-	}
 	for _, l := range p.Lines {
 		p.Trees, p.Grafts, p.ToGo = p.Trees+l.Order.Trees, p.Grafts+l.Need.Grafts, p.ToGo+l.ToGo
 		if len(l.Means.Lacking()) > 0 {
@@ -91,6 +88,9 @@ func (o orders) showList(w http.ResponseWriter, r *http.Request, f page.Form, st
 	p.Kind, _ = nursery.KindOf("orders")
 	if page.IsPart(r) && r.Method == http.MethodGet {
 		return o.Part(w, o.views["list"], "lines", p)
+	}
+	if p.Views, err = o.ViewsOf(r, "/orders"); err != nil {
+		return err
 	}
 	return o.ShowStatus(w, r, o.views["list"], page.Frame{Title: "Orders", Stage: "Orders", Data: p, Form: f}, status)
 }
