@@ -81,6 +81,8 @@ type TagDetail struct {
 	Doubtful  int       `db:"doubtful"`
 	Dead      int       `db:"joins_dead"`
 
+	Stock string `db:"stock"` // genus and type
+
 	WorkerName, Tier, TierName, TechniqueName, LotName, Bundle, BundleName, Part, VarietyID, Variety, Genus, TieName, HealingName string
 }
 
@@ -135,13 +137,28 @@ func (q Q) TagDetails(ctx context.Context, f TakeFilter) (ds []TagDetail, err er
 		greatest(t.day - w.cut_on, 0)::float8 as store_days, t.tied, t.buds, t.spoiled_stock, t.spoiled_wood + t.dropped as spoiled_wood,
 		coalesce(t.pace_hours, 0) as hours, c.joins, c.joins_taken, t.standing + t.gone as alive,
 		c.doubtful, c.joins_dead, p.name as workername, coalesce(t.tier_id::text, '') as tier, coalesce(p2.name, '') as tiername,
-		k.name as techniquename, l.code || ' · ' || s.name as lotname, w.code as bundle, w.code || ' · ' || v.name as bundlename, w.part,
+		k.name as techniquename, l.code || ' · ' || s.name as lotname, s.genus || ' ' || s.name as stock, w.code as bundle, w.code || ' · ' || v.name as bundlename, w.part,
 		v.id::text as varietyid, v.name as variety, v.genus, ti.name as tiename, h.name as healingname`+f.from()+`
 		join person p on p.id = t.worker_id left join person p2 on p2.id = t.tier_id join technique k on k.key = t.technique
 		join batch gb on gb.id = t.batch_id join orders o on o.id = gb.order_id join any_lot l on l.id = t.lot_id
 		join stock_type s on s.id = l.stock_type_id join any_bundle w on w.id = t.bundle_id join variety v on v.id = o.variety_id
 		join tie ti on ti.key = gb.tie join healing_way h on h.key = gb.healing`+where+`order by t.id`, args...)
 	return ds, err
+}
+
+// CountedPlaces lists where counted tags stood to heal.
+func (q Q) CountedPlaces(ctx context.Context) (ps []string, err error) {
+	err = q.all(ctx, &ps, `select min(heal_place) from tag where heal_place <> '' and (look_id is not null or first_id is not null)
+		group by lower(heal_place) order by 1`)
+	return ps, err
+}
+
+// FirstSeason is the season, by the year in which it begins, of the first tag that was
+// counted; 0 where none was.
+func (q Q) FirstSeason(ctx context.Context) (y int, err error) {
+	err = q.get(ctx, &y, `select coalesce(extract(year from d) - case when extract(month from d) < 8 then 1 else 0 end, 0)::int
+		from (select min(day) as d from tag where look_id is not null or first_id is not null) x`)
+	return y, err
 }
 
 // Flow is how the stocks of counted tags went, from tied to now.

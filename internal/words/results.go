@@ -3,6 +3,8 @@ package words
 import (
 	"fmt"
 	"math"
+	"strconv"
+	"strings"
 
 	"unionknot/internal/core/sizing"
 )
@@ -154,7 +156,8 @@ func AdviceDo(kind string) string {
 
 // Gain says how many trees a season something is expected to bring.
 func Gain(trees sizing.Interval) string {
-	return fmt.Sprintf("+%.0f trees a season (%.0f to %.0f)", trees.Mean, trees.Low, trees.High)
+	whole := func(x float64) string { return strings.Replace(strconv.Itoa(int(math.Round(x))), "-", "−", 1) }
+	return fmt.Sprintf("+%s trees a season (%s to %s)", whole(trees.Mean), whole(trees.Low), whole(trees.High))
 }
 
 // Cents writes an amount in the house's money; "–" where there is none.

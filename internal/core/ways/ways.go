@@ -35,6 +35,7 @@ const (
 	PotTime      Key = "time in the pot"
 	ChipWood     Key = "wood for chips"
 	SpeciesOrder Key = "order of species in budding"
+	TakesSeen    Key = "takes seen"
 )
 
 // All are the questions in the order in which the house asks them.
@@ -65,6 +66,7 @@ var All = []Key{
 	PotTime,
 	ChipWood,
 	SpeciesOrder,
+	TakesSeen,
 }
 
 // House is a house's answers as it chose them. The zero House has the first of
@@ -93,6 +95,9 @@ func (h House) TwoBuds() bool { return h.is(BudsPerStock, "two") }
 
 // Pairs says that a cutter and a tier work together on a tag.
 func (h House) Pairs() bool { return h.is(Team, "cutter") }
+
+// AllSeen says that bench hands see everybody's takes, not their own alone.
+func (h House) AllSeen() bool { return h.is(TakesSeen, "everybody") }
 
 // BudSide is the side of the stock that is budded.
 type BudSide string

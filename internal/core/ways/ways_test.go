@@ -41,6 +41,7 @@ func TestEachAnswerIsRead(t *testing.T) {
 		{ways.Binding, []string{"from below up", "up and back down", "from the top"}, func(h ways.House) any { return h.Winds() }},
 		{ways.PotTime, []string{"not over a winter", "one year", "two years"}, func(h ways.House) any { return h.PotYears() }},
 		{ways.ChipWood, []string{"last season's", "up to two years"}, func(h ways.House) any { return h.OldChips() }},
+		{ways.TakesSeen, []string{"their own", "everybody's"}, func(h ways.House) any { return h.AllSeen() }},
 		{ways.SpeciesOrder, []string{"as windows shut", "fixed by the house"}, func(h ways.House) any { return h.FixedOrder() }},
 	} {
 		t.Run(string(c.key), func(t *testing.T) {

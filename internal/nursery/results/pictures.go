@@ -249,12 +249,34 @@ func prices(f *snapshot.Snapshot, tie string) cost.Prices {
 	return p
 }
 
+// ratesOf are grafts an hour by technique, for tags without taps.
+func ratesOf(f *snapshot.Snapshot) map[string]float64 {
+	rates := map[string]float64{}
+	for _, t := range f.AllWays {
+		rates[t.Key] = float64(t.RatePerHour)
+	}
+	return rates
+}
+
+// hoursOf are the hours that a tag took of all heads: by its taps, else by the technique's
+// rate.
+func hoursOf(d store.TagDetail, rates map[string]float64) float64 {
+	hours := d.Hours
+	if hours <= 0 && rates[d.Technique] > 0 {
+		hours = float64(d.Tied*max(1, d.Buds)) / rates[d.Technique]
+	}
+	if d.Paired {
+		hours *= 2
+	}
+	return hours
+}
+
 // costs reckons what live unions came to, by each group.
 func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses []store.GroupCause) {
-	rate := map[string]float64{}
+	rates := ratesOf(f)
 	name := map[string]string{"alone": words.Alone, "paired": words.Paired}
 	for _, t := range f.AllWays {
-		rate[t.Key], name["technique "+t.Key] = float64(t.RatePerHour), t.Name
+		name["technique "+t.Key] = t.Name
 	}
 	for _, t := range f.Ties {
 		name["tie "+t.Key] = t.Name
@@ -282,13 +304,7 @@ func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses [
 		s.tie, s.seal = s.tie+float64(joins)*pr.Tie, s.seal+float64(joins)*pr.Seal
 	}
 	for _, d := range ds {
-		hours := d.Hours
-		if hours <= 0 && rate[d.Technique] > 0 {
-			hours = float64(d.Tied*max(1, d.Buds)) / rate[d.Technique]
-		}
-		if d.Paired {
-			hours *= 2 // both heads
-		}
+		hours := hoursOf(d, rates)
 		pr := prices(f, d.Tie)
 		team := "alone"
 		if d.Paired {

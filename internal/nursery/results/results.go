@@ -36,9 +36,11 @@ type ResultsPage struct {
 	From, To time.Time
 	Genus    string
 	Genera   []string
-	OwnOnly  bool
-	Later    bool // takes at the end of the season
-	Now      bool // what lives now or went alive
+	Places   []string // where counted tags stood to heal
+	OwnOnly  bool     // nobody else's takes are on it
+	Hand     bool     // a bench hand looks: costs and advice are not on it
+	Later    bool     // takes at the end of the season
+	Now      bool     // what lives now or went alive
 	All      store.Took
 	AllTake  sizing.Interval
 	Working  working.Working // of AllTake
@@ -83,7 +85,7 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	tf := f.filter()
 	var p ResultsPage
 	behind := false
-	if a.Role == nursery.BenchHand {
+	if seesOwn(a, facts) {
 		tf.WorkerID = a.ID
 		p, err = s.resultsOf(ctx, facts, tf)
 		p.OwnOnly = true
@@ -107,14 +109,21 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	// Hands are weighed against each other even where only one is shown.
 	p.Fair, err = s.fair(ctx, facts, f)
 	p.Fair.Behind = p.Fair.Behind || behind
-	if err == nil && !p.OwnOnly {
+	p.Hand = a.Role == nursery.BenchHand
+	if err == nil && !p.Hand {
 		whole.Fair = p.Fair
 		p.Advice = advise(facts, whole, p.details)
 	}
-	if p.OwnOnly {
+	if p.Hand {
 		p.Fair.Alone = nil
 	}
 	return p, err
+}
+
+// seesOwn says whether somebody sees nobody's takes but their own: a bench hand, unless the
+// house lets them see everybody's.
+func seesOwn(a nursery.Actor, f *snapshot.Snapshot) bool {
+	return a.Role == nursery.BenchHand && !f.Answers().AllSeen()
 }
 
 // key names what is asked.
@@ -133,6 +142,9 @@ func (s *Stage) resultsOf(ctx context.Context, f *snapshot.Snapshot, tf store.Ta
 	p := ResultsPage{From: tf.From, To: tf.To, Genus: tf.Genus, Groups: map[string][]ResultLine{}, Counted: map[string]int{}, Order: Groups}
 	var err error
 	if p.Genera, err = q.CountedGenera(ctx); err != nil {
+		return p, err
+	}
+	if p.Places, err = q.CountedPlaces(ctx); err != nil {
 		return p, err
 	}
 	if p.details, err = q.TagDetails(ctx, tf); err != nil {
@@ -365,8 +377,12 @@ func (s *Stage) GroupTags(ctx context.Context, a nursery.Actor, group, key strin
 	if !slices.Contains(Groups, group) {
 		return nil, nursery.ErrNotFound
 	}
+	facts, err := s.Facts(ctx)
+	if err != nil {
+		return nil, err
+	}
 	tf := f.filter()
-	if a.Role == nursery.BenchHand {
+	if seesOwn(a, facts) {
 		tf.WorkerID = a.ID
 	}
 	return s.DB.Q().TagsOf(ctx, group, key, tf, TagsShown+1)
@@ -374,12 +390,20 @@ func (s *Stage) GroupTags(ctx context.Context, a nursery.Actor, group, key strin
 
 // Seasons lists work seasons that can be shown, newest first, as the year in
 // which each begins on 1 August.
-func (s *Stage) Seasons() []int {
+func (s *Stage) Seasons(ctx context.Context) (ys []int, err error) {
+	first, err := s.DB.Q().FirstSeason(ctx)
+	if err != nil {
+		return nil, err
+	}
 	y := s.Today().Year()
 	if s.Today().Month() < time.August {
 		y--
 	}
-	return []int{y, y - 1, y - 2}
+	ys = []int{y}
+	for ; first > 0 && y > first; y-- {
+		ys = append(ys, y-1)
+	}
+	return ys, nil
 }
 
 // SeasonDays gives the first and last day of the season that begins in a year.

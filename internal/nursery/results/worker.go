@@ -25,12 +25,12 @@ type WorkerPage struct {
 // WorkerResults gathers somebody's own page: for themselves, and for those who plan. What
 // others took is not on it.
 func (s *Stage) WorkerResults(ctx context.Context, a nursery.Actor, id int64) (p WorkerPage, err error) {
-	if a.Role == nursery.BenchHand && a.ID != id {
-		return p, nursery.ErrNotAllowed
-	}
 	facts, err := s.Facts(ctx)
 	if err != nil {
 		return p, err
+	}
+	if seesOwn(a, facts) && a.ID != id {
+		return p, nursery.ErrNotAllowed
 	}
 	var ok bool
 	if p.Person, ok = facts.Person(id); !ok {

@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"slices"
 	"strconv"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 
@@ -40,6 +41,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/results/tags", Who: page.Everyone, Do: s.tags},
 		{Method: "GET", Path: "/results/takes.csv", Who: page.Readers, Do: s.file},
 		{Method: "GET", Path: "/results/worker/{id}", Who: page.Everyone, Do: s.worker},
+		{Method: "GET", Path: "/results/report", Who: page.Readers, Do: s.report},
 	}
 }
 
@@ -195,7 +197,9 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 		}
 		q := kept(r)
 		q.Set("by", g)
-		set.File = template.URL(q.Encode())
+		if !rp.Hand { // files are for those who plan
+			set.File = template.URL(q.Encode())
+		}
 		p.Sets = append(p.Sets, set)
 	}
 	p.Flow = draw.Flow(pic.Flow)
@@ -210,16 +214,12 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 			p.Over = append(p.Over, x)
 		}
 	}
-	if !rp.OwnOnly {
+	if !rp.Hand {
 		p.costs(pic)
 	}
-	for _, x := range rp.Advice {
-		p.Advice = append(p.Advice, advice{words.AdviceSays(x.Kind, x.Name, x.Cause), words.Gain(x.Trees), words.Money(int(x.Cents)),
-			words.AdviceDo(x.Kind), x.Path, string(x.Sure)})
-	}
-	for _, y := range s.Nursery.Seasons() {
-		from, to := resultsstage.SeasonDays(y)
-		p.Seasons = append(p.Seasons, season{y, from.Format("2006") + "–" + to.Format("06"), f.From.Equal(from)})
+	p.Advice = adviceOf(rp.Advice)
+	if p.Seasons, err = s.seasons(r, f.From); err != nil {
+		return err
 	}
 	if f.From.IsZero() && len(pic.Seasons) > 1 {
 		p.Before = pic.Seasons
@@ -227,6 +227,25 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 	}
 	p.Workers, p.Techniques = rp.Facts.Workers(), rp.Facts.AllWays
 	return s.Show(w, r, s.views["results"], page.Frame{Title: "Results", Stage: "Results", Data: p, Facts: rp.Facts})
+}
+
+// adviceOf puts advice into words.
+func adviceOf(as []resultsstage.Advice) (out []advice) {
+	for _, x := range as {
+		out = append(out, advice{words.AdviceSays(x.Kind, x.Name, x.Cause), words.Gain(x.Trees), words.Money(int(x.Cents)),
+			words.AdviceDo(x.Kind), x.Path, string(x.Sure)})
+	}
+	return out
+}
+
+// seasons are those that there are counts of, the last first; one is on.
+func (s results) seasons(r *http.Request, on time.Time) (out []season, err error) {
+	ys, err := s.Nursery.Seasons(r.Context())
+	for _, y := range ys {
+		from, to := resultsstage.SeasonDays(y)
+		out = append(out, season{y, from.Format("2006") + "–" + to.Format("06"), on.Equal(from)})
+	}
+	return out, err
 }
 
 func (p *resultsPage) costs(pic resultsstage.Pictures) {
