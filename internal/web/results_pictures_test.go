@@ -128,7 +128,7 @@ func TestARecallIsHeldByClicks(t *testing.T) {
 	b.set("#kind", "lot")
 	b.fill("#key", "L-nowhere")
 	b.press("Find every tree")
-	b.sees("L-nowhere")
+	b.sees("Nothing here was made of L-nowhere")
 	b.fill("#key", lot)
 	b.press("Find every tree")
 	n := h.one(t, `select count(*)::text from tag t join stock_lot l on l.id = t.lot_id where l.code = '`+lot+`'`)

@@ -1,9 +1,14 @@
 package words
 
-import "fmt"
+import (
+	"fmt"
+
+	"unionknot/internal/core/sizing"
+)
 
 // What is said of next season's needs.
 const (
+	NeedRule = "next season's needs"
 	NeedSays = "The least grafts of which as many live as are wanted, at the house's chance, by what lived of this season's " +
 		"(held as two grafts of the season's mean and the counts); then what each took of stems, wood or hours, those that were spoiled with it."
 	NeedTrees   = "Live trees wanted"
@@ -13,6 +18,11 @@ const (
 	NeedSpoiled = "Stems, pieces spoiled at the bench"
 	NeedHours   = "Hours of all heads"
 )
+
+// OfThem says how many of how many, with the range of the rate.
+func OfThem(n, of int, rate sizing.Interval) string {
+	return fmt.Sprintf("%d of %d, %s", n, of, PctRange(rate))
+}
 
 // MoreBetween says what may be asked of a report, in hundredths.
 func MoreBetween(least, most int) string {

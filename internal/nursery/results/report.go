@@ -142,10 +142,10 @@ func needs(ms []Made, factor, chance float64, things func(Made, int) float64) (o
 		}
 		n.Things = int(math.Ceil(things(m, n.Again) - 1e-9))
 		n.Working = working.Working{
-			Title: m.Name, Answer: words.Thousands(n.Things), Rule: "next season's needs", Says: words.NeedSays,
+			Title: m.Name, Answer: words.Thousands(n.Things), Rule: words.NeedRule, Says: words.NeedSays,
 			Inputs: []working.Input{
 				{Name: words.NeedTrees, Value: words.Thousands(n.Trees), Source: working.OwnRecords},
-				{Name: words.NeedLived, Value: fmt.Sprintf("%d of %d, %s", m.Alive, m.Grafts, words.PctRange(belief.Interval90())), Source: working.OwnRecords},
+				{Name: words.NeedLived, Value: words.OfThem(m.Alive, m.Grafts, belief.Interval90()), Source: working.OwnRecords},
 				{Name: words.NeedChance, Value: words.Pct(chance), Source: working.HouseWay},
 				{Name: words.NeedGrafts, Value: words.Thousands(n.Again), Source: working.OwnRecords},
 				{Name: words.NeedSpoiled, Value: fmt.Sprintf("%d, %d", m.Spoiled, m.SpoiledW), Source: working.OwnRecords},
