@@ -41,6 +41,12 @@ func (k *Reckoner) learn(ctx context.Context, genus, mark string) (l take.Learne
 		func() (take.Learned, error) { return work(context.WithoutCancel(ctx)) })
 }
 
+// Weighed weighs all counted tags, of every genus, for what is to come.
+func (k *Reckoner) Weighed(ctx context.Context, f *snapshot.Snapshot) (take.Learned, error) {
+	l, _, err := k.learn(ctx, "", fmt.Sprint(f.Stamp.Takes))
+	return l, err
+}
+
 // OrderLine is an order with what it needs and has.
 type OrderLine struct {
 	Order    store.Order

@@ -42,7 +42,11 @@ func (s *Stage) PlanDays(ctx context.Context, a nursery.Actor) (Planned, error) 
 		if !slices.ContainsFunc(d.Hands, func(h outlook.Hand) bool { return h.WeekHours() > 0 }) {
 			return nil, nursery.Problem{Field: "", Says: "Nobody has hours at the bench. Set them under Workers and hours."}
 		}
-		plan, err := nursery.Heavy(ctx, s.Kernel, func() (benchday.Plan, error) { return benchday.Solve(d.Work) })
+		l, err := s.Reckon.Weighed(ctx, f)
+		if err != nil {
+			return nil, err
+		}
+		plan, err := nursery.Heavy(ctx, s.Kernel, func() (benchday.Plan, error) { return planOf(d, l) })
 		if err != nil {
 			return nil, fmt.Errorf("planning the days: %w", err)
 		}

@@ -25,6 +25,8 @@ func dayRoutes(b bench) []page.Route {
 	return []page.Route{
 		{Method: "GET", Path: "/bench/days", Who: page.Readers, Do: b.days},
 		{Method: "POST", Path: "/bench/days", Who: page.Boss, Do: b.plan},
+		{Method: "GET", Path: "/bench/days/telling", Who: page.Readers, Do: b.telling},
+		{Method: "POST", Path: "/bench/days/telling", Who: page.Boss, Do: b.setTelling},
 		{Method: "GET", Path: "/bench/days/ways", Who: page.Readers, Do: b.ways},
 		{Method: "POST", Path: "/bench/days/undo", Who: page.Boss, Do: b.undoPlan},
 		{Method: "POST", Path: "/bench/days/move", Who: page.Boss, Do: b.move},
@@ -85,6 +87,12 @@ func (b bench) plan(w http.ResponseWriter, r *http.Request) error {
 	} else if err != nil {
 		return err
 	}
+	b.Flash(r, "%s.", planSays(done))
+	return page.Go(w, r, "/bench/days")
+}
+
+// planSays says what planning the days did.
+func planSays(done days.Planned) string {
 	says := "The days are planned"
 	if done.Made+done.Moved == 0 {
 		says = "The days stand as they were: nothing could be placed better"
@@ -104,8 +112,7 @@ func (b bench) plan(w http.ResponseWriter, r *http.Request) error {
 	for _, x := range lacks {
 		says += fmt.Sprintf(". %d of them found no day at all: %s", by[x], words.Lack(x))
 	}
-	b.Flash(r, "%s.", says)
-	return page.Go(w, r, "/bench/days")
+	return says
 }
 
 func (b bench) undoPlan(w http.ResponseWriter, r *http.Request) error {

@@ -39,7 +39,8 @@ var funcs = template.FuncMap{
 	"day":       func(t time.Time) string { return t.Format("2 January") },
 	"shortday":  func(t time.Time) string { return t.Format("2 Jan") },
 	"weekend":   func(t time.Time) bool { return t.Weekday() == time.Saturday || t.Weekday() == time.Sunday },
-	"firstname": func(s string) string { first, _, _ := strings.Cut(s, " "); return first },
+	"firstname": words.FirstName,
+	"apart":     words.Apart,
 	"hoursbar":  draw.HoursBar,
 	// short is a name's first letters, for narrow places.
 	"weekhours": func(week [8][3]float64, weekday int, half string) string {
