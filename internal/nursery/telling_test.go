@@ -7,6 +7,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/core/ways"
+	"unionknot/internal/nursery/stock"
+	"unionknot/internal/store"
 )
 
 // TestTheDaysArePlannedSoThatCountsTell has two hands who would each have a lot to
@@ -43,4 +45,37 @@ func TestTheDaysArePlannedSoThatCountsTell(t *testing.T) {
 	told, err = h.Telling(ctx)
 	require.NoError(t, err)
 	assert.True(t, told.On)
+}
+
+// TestATagKeepsTheFormItsStockHad moves a lot after some of it was grafted: what was grafted
+// before was of the form it had then, so many days out of the ground.
+func TestATagKeepsTheFormItsStockHad(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(200, 60, 40)
+	first := h.made("O-1", 20)
+	h.on(2027, 2, 26)
+	_, err := h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "potted", Place: "frame"})
+	require.NoError(t, err)
+	h.on(2027, 3, 1)
+	second := h.made("O-1", 20)
+	h.on(2027, 4, 20)
+	for _, ts := range [][]store.Tag{first, second} {
+		for _, x := range ts {
+			h.count(x, x.Planned, 0, 0)
+		}
+	}
+	rs, err := h.db.Q().TakeRecords(ctx, store.TakeFilter{})
+	require.NoError(t, err)
+	require.Len(t, rs, len(first)+len(second))
+	var received string
+	require.NoError(t, h.db.Get(&received, `select received_on::text from stock_lot where code = 'L-1'`))
+	for i, r := range rs {
+		if i < len(first) {
+			assert.Equal(t, "bare-root", r.Form)
+			assert.Equal(t, received, r.Day.AddDate(0, 0, -int(r.Lifted)).Format("2006-01-02"), "counted from when it came")
+		} else {
+			assert.Equal(t, "potted", r.Form)
+			assert.Negative(t, r.Lifted)
+		}
+	}
 }

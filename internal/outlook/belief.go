@@ -7,6 +7,8 @@ package outlook
 
 import (
 	"fmt"
+	"strings"
+	"time"
 
 	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/take"
@@ -113,11 +115,58 @@ func RecordsOf(rs []store.TakeRecord) []take.Record {
 	return out
 }
 
+// Names of what is measured of tags beside the factors.
+const (
+	Warmth = "warmth" // °C, the mean of the place in which it healed
+	Lifted = "lifted" // days ÷ 10 from lifting to grafting
+)
+
+// House defaults of how warm a graft healed: the days after it of which the mean is taken, and
+// on how many of them the place must have been read.
+const (
+	callusDays  = 21
+	fewestWarm  = 7
+	daysALifted = 10.0 // one step of Lifted
+)
+
+// Warm are places' daily means, by their names in small letters and the day.
+type Warm map[string]map[time.Time]float64
+
+// WarmOf sorts daily means by place and day.
+func WarmOf(ds []store.PlaceDay) Warm {
+	out := Warm{}
+	for _, d := range ds {
+		if out[d.Place] == nil {
+			out[d.Place] = map[time.Time]float64{}
+		}
+		out[d.Place][d.Day] = d.C
+	}
+	return out
+}
+
+// after is the mean of a place over the days after one; false where too few are known.
+func (w Warm) after(place string, day time.Time) (mean float64, ok bool) {
+	n := 0.0
+	for i := 1; i <= callusDays; i++ {
+		if c, known := w[strings.ToLower(place)][day.AddDate(0, 0, i)]; known {
+			mean, n = mean+c, n+1
+		}
+	}
+	return mean / max(n, 1), n >= fewestWarm
+}
+
 // MarkedRecords are records with what else is known of each tag.
-func MarkedRecords(rs []store.TakeRecord) []take.Record {
+func MarkedRecords(rs []store.TakeRecord, w Warm) []take.Record {
 	out := RecordsOf(rs)
 	for i, r := range rs {
-		out[i].Marks = map[string]string{"tie": r.TieName, "healing": r.HealingName, "wood": r.Wood}
+		out[i].Marks = map[string]string{"tie": r.TieName, "healing": r.HealingName, "wood": r.Wood, "form": r.Form}
+		out[i].Amounts = map[string]float64{}
+		if c, ok := w.after(r.HealPlace, r.Day); ok {
+			out[i].Amounts[Warmth] = c
+		}
+		if r.Lifted >= 0 {
+			out[i].Amounts[Lifted] = r.Lifted / daysALifted
+		}
 	}
 	return out
 }

@@ -17,7 +17,18 @@ func MarkName(name, level string) string {
 	case "healing":
 		return "Healed in " + level
 	}
+	if name == "form" {
+		return "Stock " + level
+	}
 	return "Wood " + level
+}
+
+// AmountName names what is measured of tags, and its step.
+func AmountName(name string) (what, unit string) {
+	if name == "lifted" {
+		return "Stock out of the ground", "each 10 days more"
+	}
+	return "Warmth where it healed", "each 1 °C warmer"
 }
 
 // BesideUsual says what a mark is set beside.
@@ -27,6 +38,9 @@ func BesideUsual(name string) string {
 		return "beside the tie used most"
 	case "healing":
 		return "beside the way used most"
+	}
+	if name == "form" {
+		return "beside the form used most"
 	}
 	return "beside the wood used most"
 }

@@ -2,6 +2,7 @@ package take
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"sort"
 	"strings"
@@ -18,6 +19,10 @@ type Record struct {
 	// Marks are what else is known of it, by name: its tie, how it healed. They are told
 	// apart where the records can, beside everything else.
 	Marks map[string]string
+	// Amounts are what else is measured of it, by name and in a unit of its own: how warm it
+	// healed, how long its stock was out of the ground. A tag of which one is not known stands
+	// at the mean of those of which it is.
+	Amounts map[string]float64
 }
 
 // Names of the factors and of the fixed effects that are always there.
@@ -101,6 +106,7 @@ func FromRecords(rs []Record, base string) Data {
 		}
 	}
 	marks := d.marks(rs)
+	amounts := d.amounts(rs)
 	workers, w := index(func(r Record) string { return r.Worker })
 	lots, l := index(func(r Record) string { return r.Lot })
 	bundles, b := index(func(r Record) string { return r.Bundle })
@@ -122,6 +128,11 @@ func FromRecords(rs []Record, base string) Data {
 		for name, level := range r.Marks {
 			if c, ok := marks[Mark{name, level}]; ok {
 				x[c] = 1
+			}
+		}
+		for name, v := range r.Amounts {
+			if a, ok := amounts[name]; ok {
+				x[a.column] = v - a.mean
 			}
 		}
 		levels := []int{w[r.Worker], l[r.Lot], b[r.Bundle]}
@@ -184,6 +195,44 @@ func (d *Data) marks(rs []Record) map[Mark]int {
 		}
 		out[m] = len(d.Fixed)
 		d.Fixed = append(d.Fixed, MarkColumn(m))
+	}
+	return out
+}
+
+const amountPrefix = "amount "
+
+// AmountColumn names the fixed effect of an amount.
+func AmountColumn(name string) string { return amountPrefix + name }
+
+// leastVaried is the standard deviation, in its own unit, that an amount must have for what it
+// does to be told. House default.
+const leastVaried = 0.05
+
+type amount struct {
+	column int
+	mean   float64
+}
+
+// amounts adds a fixed effect for each amount that enough grafts are known of and that differs
+// between them, and gives their columns and the means from which they are counted.
+func (d *Data) amounts(rs []Record) map[string]amount {
+	type sum struct{ n, x, xx float64 }
+	sums := map[string]sum{}
+	for _, r := range rs {
+		for name, v := range r.Amounts {
+			s, n := sums[name], float64(r.Grafts)
+			sums[name] = sum{s.n + n, s.x + n*v, s.xx + n*v*v}
+		}
+	}
+	out := map[string]amount{}
+	for _, name := range slices.Sorted(maps.Keys(sums)) {
+		s := sums[name]
+		mean := s.x / max(s.n, 1)
+		if s.n < fewestMarked || s.xx/s.n-mean*mean < leastVaried*leastVaried {
+			continue
+		}
+		out[name] = amount{len(d.Fixed), mean}
+		d.Fixed = append(d.Fixed, AmountColumn(name))
 	}
 	return out
 }

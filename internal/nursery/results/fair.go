@@ -70,11 +70,15 @@ func (s *Stage) fair(ctx context.Context, facts *snapshot.Snapshot, f ResultsFil
 		if err != nil {
 			return Fair{}, err
 		}
+		days, err := q.PlaceDays(ctx)
+		if err != nil {
+			return Fair{}, err
+		}
 		names := map[string]string{}
 		for _, t := range facts.Techniques {
 			names[t.Key] = t.Name
 		}
-		return nursery.Heavy(ctx, s.Kernel, func() (Fair, error) { return fairOf(rs, names) })
+		return nursery.Heavy(ctx, s.Kernel, func() (Fair, error) { return fairOf(rs, outlook.WarmOf(days), names) })
 	}
 	out, behind, err := s.fairs.Get(f.key(), mark, func() (Fair, error) { return work(ctx) },
 		func() (Fair, error) { return work(context.WithoutCancel(ctx)) })
@@ -82,13 +86,13 @@ func (s *Stage) fair(ctx context.Context, facts *snapshot.Snapshot, f ResultsFil
 	return out, err
 }
 
-func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
+func fairOf(rs []store.TakeRecord, warm outlook.Warm, names map[string]string) (Fair, error) {
 	out := Fair{Lines: map[string]map[string]FairLine{}}
 	if len(rs) < fewestTags {
 		out.Why = fmt.Sprintf("Fair takes need %d counted tags; there are %d here.", fewestTags, len(rs))
 		return out, nil
 	}
-	records := outlook.MarkedRecords(rs)
+	records := outlook.MarkedRecords(rs, warm)
 	people := map[string]string{}
 	for _, r := range rs {
 		people[r.Worker] = r.Name
@@ -159,6 +163,10 @@ func fairOf(rs []store.TakeRecord, names map[string]string) (Fair, error) {
 		{take.Store10, "Days from cutting to grafting", "each 10 days more", 1},
 		{take.PartColumn("middle"), words.WoodFromMiddle, words.BesideBase, 1},
 		{take.PartColumn("outer"), words.WoodFromOuter, words.BesideBase, 1}}
+	for _, name := range []string{outlook.Warmth, outlook.Lifted} {
+		what, unit := words.AmountName(name)
+		all = append(all, moving{take.AmountColumn(name), what, unit, 1})
+	}
 	for _, m := range marksOf(d) {
 		all = append(all, moving{take.MarkColumn(m), words.MarkName(m.Name, m.Level), words.BesideUsual(m.Name), 1})
 	}

@@ -42,7 +42,7 @@ func TestAFairTakeWeighsTheLot(t *testing.T) {
 		raw[r.Worker] += float64(r.Took) / 24 / 40
 	}
 	require.Greater(t, raw["2"]-raw["1"], 0.15, "raw, the one hand looks far worse")
-	f, err := fairOf(rs, map[string]string{"splice": "splice"})
+	f, err := fairOf(rs, nil, map[string]string{"splice": "splice"})
 	require.NoError(t, err)
 	one, two := f.Lines["worker"]["1"], f.Lines["worker"]["2"]
 	assert.InDelta(t, two.Take.Mean, one.Take.Mean, 0.04, "fair, they are alike")
@@ -63,7 +63,7 @@ func TestWhatCannotBeToldIsSaid(t *testing.T) {
 	for i := range rs {
 		rs[i].Lot = "lot of " + rs[i].Worker
 	}
-	f, err := fairOf(rs, nil)
+	f, err := fairOf(rs, nil, nil)
 	require.NoError(t, err)
 	says := strings.Join(f.Alone, "\n")
 	assert.Contains(t, says, "Each worker always went with the same lot")
@@ -73,11 +73,11 @@ func TestWhatCannotBeToldIsSaid(t *testing.T) {
 		x.Lot, x.Bundle = fmt.Sprint("l", i), fmt.Sprint("b", i)
 		rs = append(rs, x)
 	}
-	f, err = fairOf(rs, nil)
+	f, err = fairOf(rs, nil, nil)
 	require.NoError(t, err)
 	assert.Empty(t, f.Why)
 	assert.Len(t, f.Lines["lot"], 902, "however many lots there are")
-	f, err = fairOf(rs[:5], nil)
+	f, err = fairOf(rs[:5], nil, nil)
 	require.NoError(t, err)
 	assert.Contains(t, f.Why, "need 12 counted tags")
 	assert.Empty(t, f.Lines)
