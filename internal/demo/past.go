@@ -100,7 +100,7 @@ func (m *maker) past(scale int) error {
 			name: "any_tag",
 			columns: words(
 				"id code batch_id lot_id bundle_id technique worker_id day planned started_at finished_at heal_place tied since_wipe " +
-					"stock_low stock_high wood_low wood_high mismatch pace_hours buds",
+					"stock_low stock_high wood_low wood_high mismatch pace_hours buds tier_id",
 			),
 		},
 		tagThreads: table{name: "tag_thread", columns: words("tag_id stock_mm wood_mm n")},
@@ -284,8 +284,13 @@ func (h *history) season(year, copy, i int, x mix) {
 			begun := day.AddDate(0, 0, b).Add(time.Duration(t) * 75 * time.Minute)
 			done := begun.Add(40 * time.Minute)
 			mm, wm := 8.75+float64(m.r.IntN(3))*0.5, 7.75+float64(m.r.IntN(2))*0.5
+			hours := pace.Hours(n, begun, done)
+			var tier any // who bound what they cut
+			if year == 2026 && x.technique == "whip-and-tongue" && (who == "ansel" || who == "odile") && t < 2 {
+				tier, hours = m.ids["tamsin"], hours*pairedHours
+			}
 			h.tags.add(h.tagID, h.code(), batch, lot, bundle, x.technique, m.ids[who], day.AddDate(0, 0, b), n, begun, done, place,
-				n, n, mm-0.25, mm+0.25, wm-0.25, wm+0.25, math.Abs(1-wm/mm), pace.Hours(n, begun, done), each)
+				n, n, mm-0.25, mm+0.25, wm-0.25, wm+0.25, math.Abs(1-wm/mm), hours, each, tier)
 			h.tagThreads.add(h.tagID, mm, wm, n)
 			tagsOfBatch = append(tagsOfBatch, []any{batch, lot, mm, bundle, wm, x.technique, n, each})
 			h.tallies.add(m.uuid(), h.tagID, m.ids[who], "tied", n, begun.Add(35*time.Minute), done)
@@ -311,6 +316,9 @@ func (h *history) season(year, copy, i int, x mix) {
 		h.threads.add(r...)
 	}
 }
+
+// pairedHours is what a cutter and a tier take of the hours of one alone.
+const pairedHours = 0.58
 
 func effectOf(signIn string) float64 {
 	for _, p := range people {

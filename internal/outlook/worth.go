@@ -46,3 +46,6 @@ func PieceOf(w Worth) int { return w.PieceCents }
 func DelayOf(w Worth) int { return w.DelayPct }
 
 func gradeOf(w Worth) int { return w.GradePct }
+
+// GradeSource is where the share of live trees that make the grade is from.
+func GradeSource(h store.House) string { return WorthOf(h).Source(gradeOf) }

@@ -24,7 +24,7 @@ func (q Q) Corrections(ctx context.Context, what, ref, doing string) (cs []Chang
 // CorrectOrder puts what was typed of an order right.
 func (q Q) CorrectOrder(ctx context.Context, o Order) error {
 	return q.named(ctx, `update orders set variety_id = :variety_id, stock_type_id = :stock_type_id, trees = :trees, due_on = :due_on,
-		priority = :priority, buyer = :buyer where id = :id`, o)
+		priority = :priority, buyer = :buyer, tree_cents = :tree_cents where id = :id`, o)
 }
 
 // CorrectLot puts what was typed of a lot right; the ledger is moved apart.

@@ -20,6 +20,7 @@ type Order struct {
 	Priority     int           `db:"priority"`
 	Buyer        string        `db:"buyer"`
 	MadeAt       time.Time     `db:"made_at"`
+	TreeCents    *int          `db:"tree_cents"` // agreed for a tree; nil where none is
 	ClosedOn     *time.Time    `db:"closed_on"`
 	Section      string        `db:"section"` // of the variety, "" where it is not noted
 	StockSection string        `db:"stock_section"`

@@ -96,6 +96,7 @@ type TagDetail struct {
 	Worker    string    `db:"worker"` // id
 	Paired    bool      `db:"paired"` // another tied
 	Order     string    `db:"order_code"`
+	TreeCents int       `db:"tree_cents"` // agreed for a tree of its order; 0 where none is
 	Lot       string    `db:"lot"`
 	Mismatch  float64   `db:"mismatch"`
 	StoreDays float64   `db:"store_days"`
@@ -162,7 +163,7 @@ func (q Q) TagDetails(ctx context.Context, f TakeFilter) (ds []TagDetail, err er
 	err = q.all(ctx, &ds, `select t.id, t.day, (extract(year from t.day) - case when extract(month from t.day) < 8 then 1 else 0 end)::int as season,
 		coalesce(extract(hour from t.finished_at), -1)::int as hour,
 		(row_number() over (partition by t.worker_id, t.day order by t.finished_at, t.id))::int as nth, t.technique, gb.tie, gb.healing,
-		t.worker_id::text as worker, t.tier_id is not null as paired, o.code as order_code, l.code as lot, t.mismatch,
+		t.worker_id::text as worker, t.tier_id is not null as paired, o.code as order_code, coalesce(o.tree_cents, 0) as tree_cents, l.code as lot, t.mismatch,
 		greatest(t.day - w.cut_on, 0)::float8 as store_days, t.tied, t.buds, t.spoiled_stock, t.spoiled_wood + t.dropped as spoiled_wood,
 		coalesce(t.pace_hours, 0) as hours, c.joins, c.joins_taken, t.standing + t.gone as alive,
 		c.doubtful, c.joins_dead, p.name as workername, coalesce(t.tier_id::text, '') as tier, coalesce(p2.name, '') as tiername,

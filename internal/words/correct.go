@@ -8,7 +8,7 @@ import (
 // fieldNames are what people read for the fields of what can be put right.
 var fieldNames = map[string]string{
 	"variety": "Variety", "genus": "Genus", "stock_type": "Stock", "stock_genus": "Stock's genus", "trees": "Trees", "due_on": "Wanted by",
-	"priority": "Priority", "buyer": "For", "supplier": "From", "received_on": "Came on", "form": "Form", "place": "Place",
+	"priority": "Priority", "buyer": "For", "price": "Agreed for a tree", "supplier": "From", "received_on": "Came on", "form": "Form", "place": "Place",
 	"received": "Stems that came", "grade_low": "Grade from, mm", "grade_high": "Grade to, mm", "health": "Health", "planted_year": "Planted in",
 	"seen_true_by": "Seen true by", "seen_true_on": "Seen true on", "licence": "Licence", "plant": "Mother plant", "cut_on": "Cut on",
 	"state": "Wood is", "sticks": "Sticks", "length_mm": "Stick's length, mm", "base_mm": "Base, mm", "tip_mm": "Tip, mm",

@@ -38,3 +38,11 @@ func Thousands(n int) string {
 	}
 	return s
 }
+
+// MoneyOr writes an amount that may not be there; "" where it is not.
+func MoneyOr(cents *int) string {
+	if cents == nil {
+		return ""
+	}
+	return Money(*cents)
+}

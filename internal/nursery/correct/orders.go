@@ -2,6 +2,7 @@ package correct
 
 import (
 	"context"
+	"math"
 	"slices"
 	"strconv"
 
@@ -40,6 +41,7 @@ func (s orders) read(ctx context.Context, q store.Q, ref string) (Thing, error) 
 		{Key: "due_on", Type: "date", Value: isoDay(o.DueOn)},
 		{Key: "priority", Type: "select", Options: []string{"1", "2", "3"}, Value: strconv.Itoa(o.Priority)},
 		{Key: "buyer", Type: "text", Value: o.Buyer},
+		{Key: "price", Type: "number", Value: words.MoneyOr(o.TreeCents)},
 	}}
 	ifFixed(slices.ContainsFunc(bs, func(b store.Batch) bool { return b.UndoneAt == nil }), words.OrderHasBatches,
 		[]string{"genus", "variety", "stock_genus", "stock_type"}, t.Fields)
@@ -54,6 +56,11 @@ func (s orders) write(ctx context.Context, q store.Q, _ nursery.Actor, ref strin
 	variety, stock := v.text("variety", 60, true), v.text("stock_type", 60, true)
 	o.Trees, o.Buyer = v.whole("trees", 1, 1_000_000), v.text("buyer", 120, false)
 	o.Priority = v.whole("priority", 1, 3)
+	o.TreeCents = nil
+	if x := v.number("price", 0.01, 100_000, true); x > 0 {
+		cents := int(math.Round(x * 100))
+		o.TreeCents = &cents
+	}
 	if o.DueOn = v.day("due_on", false); v.changed("due_on") && o.DueOn.Before(v.today) && !v.sure {
 		v.spoil("due_on", words.DayOver)
 	}

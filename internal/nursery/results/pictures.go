@@ -57,6 +57,21 @@ type TieLine struct {
 	PerLive   float64 // cents
 }
 
+// TeamSide is what was made of a technique by one alone, or by two.
+type TeamSide struct {
+	Made    cost.Made
+	Sum     cost.Sum
+	Take    sizing.Interval
+	PerHour float64 // grafts an hour of one head
+}
+
+// TeamLine is a technique done alone and in pairs.
+type TeamLine struct {
+	Key, Name string
+	Sides     [2]TeamSide // alone, in pairs
+	Cheaper   float64     // the chance that a live union of a pair's comes to less
+}
+
 // Pictures are what Results draws.
 type Pictures struct {
 	Flow     Flow
@@ -67,6 +82,7 @@ type Pictures struct {
 	Store    []Point // by days in store
 	Costs    map[string][]CostLine
 	Ties     []TieLine
+	Teams    []TeamLine
 	House    cost.Sum // of all shown
 	Grafts   int      // made in the last season that is shown
 }
@@ -271,6 +287,38 @@ func hoursOf(d store.TagDetail, rates map[string]float64) float64 {
 	return hours
 }
 
+// spent is what went into tags. Ties mix within a group, so their prices are summed graft by
+// graft.
+type spent struct {
+	made      cost.Made
+	tie, seal float64 // cents, of all joins
+	price     int     // agreed for a tree, of an order; 0 where none is
+}
+
+func (s *spent) add(f *snapshot.Snapshot, d store.TagDetail, rates map[string]float64) {
+	m, hours, pr := &s.made, hoursOf(d, rates), prices(f, d.Tie)
+	joins := d.Tied * max(1, d.Buds)
+	m.Grafts, m.Pieces = m.Grafts+d.Tied, m.Pieces+joins
+	m.Spoiled, m.SpoiledW = m.Spoiled+d.Spoiled, m.SpoiledW+d.SpoiledW
+	m.Labels += int(math.Round(f.Materials["label"].Amount))
+	m.Hours += hours
+	m.BenchDays += hours / benchHours
+	m.Alive, m.Counted = m.Alive+min(d.Alive, d.Tied), m.Counted+d.Tied
+	m.Grade = f.House.GradeShare
+	s.tie, s.seal = s.tie+float64(joins)*pr.Tie, s.seal+float64(joins)*pr.Seal
+}
+
+// prices are the house's, with ties and seals as these grafts had them on the mean.
+func (s *spent) prices(f *snapshot.Snapshot) cost.Prices {
+	pr := prices(f, "film")
+	if s.made.Pieces > 0 {
+		pr.Tie, pr.Seal = s.tie/float64(s.made.Pieces), s.seal/float64(s.made.Pieces)
+	}
+	return pr
+}
+
+func (s *spent) sum(f *snapshot.Snapshot) cost.Sum { return cost.Of(s.made, s.prices(f)) }
+
 // costs reckons what live unions came to, by each group.
 func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses []store.GroupCause) {
 	rates := ratesOf(f)
@@ -284,28 +332,9 @@ func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses [
 	for _, x := range f.All {
 		name["worker "+fmt.Sprint(x.ID)] = x.Name
 	}
-	labels := f.Materials["label"].Amount
-	type sum struct {
-		made cost.Made
-		// Ties mix within a group, so their prices are summed graft by graft.
-		tie, seal float64
-	}
-	sums := map[string]map[string]*sum{}
-	all := &sum{}
-	add := func(s *sum, d store.TagDetail, hours float64, pr cost.Prices) {
-		m := &s.made
-		joins := d.Tied * max(1, d.Buds)
-		m.Grafts, m.Pieces = m.Grafts+d.Tied, m.Pieces+joins
-		m.Spoiled, m.SpoiledW = m.Spoiled+d.Spoiled, m.SpoiledW+d.SpoiledW
-		m.Labels += int(math.Round(labels))
-		m.Hours += hours
-		m.BenchDays += hours / benchHours
-		m.Alive, m.Counted = m.Alive+min(d.Alive, d.Tied), m.Counted+d.Tied
-		s.tie, s.seal = s.tie+float64(joins)*pr.Tie, s.seal+float64(joins)*pr.Seal
-	}
+	sums := map[string]map[string]*spent{}
+	all := &spent{}
 	for _, d := range ds {
-		hours := hoursOf(d, rates)
-		pr := prices(f, d.Tie)
 		team := "alone"
 		if d.Paired {
 			team = "paired"
@@ -313,33 +342,26 @@ func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses [
 		for g, key := range map[string]string{"technique": d.Technique, "tie": d.Tie, "worker": d.Worker, "team": team,
 			"season": fmt.Sprint(d.Season), "order": d.Order} {
 			if sums[g] == nil {
-				sums[g] = map[string]*sum{}
+				sums[g] = map[string]*spent{}
 			}
 			if sums[g][key] == nil {
-				sums[g][key] = &sum{}
+				sums[g][key] = &spent{}
 			}
-			add(sums[g][key], d, hours, pr)
+			sums[g][key].add(f, d, rates)
+			sums[g][key].price = d.TreeCents
 		}
-		add(all, d, hours, pr)
+		all.add(f, d, rates)
 	}
-	of := func(s *sum) cost.Sum {
-		pr := prices(f, "film")
-		s.made.Grade = f.House.GradeShare
-		if s.made.Pieces > 0 {
-			pr.Tie, pr.Seal = s.tie/float64(s.made.Pieces), s.seal/float64(s.made.Pieces)
-		}
-		return cost.Of(s.made, pr)
-	}
-	p.House = of(all)
+	p.House = all.sum(f)
 	p.Costs = map[string][]CostLine{}
 	for g, by := range sums {
 		for key, s := range by {
-			l := CostLine{Key: key, Name: cmp.Or(name[g+" "+key], name[key], key), Made: s.made, Sum: of(s)}
+			l := CostLine{Key: key, Name: cmp.Or(name[g+" "+key], name[key], key), Made: s.made, Sum: s.sum(f)}
 			if y, err := strconv.Atoi(key); g == "season" && err == nil {
 				l.Name = seasonName(y)
 			}
 			if g == "order" {
-				l.Brings = float64(outlook.WorthOf(f.House).TreeCents) * float64(s.made.Alive) * f.House.GradeShare
+				l.Brings = float64(cmp.Or(s.price, outlook.WorthOf(f.House).TreeCents)) * float64(s.made.Alive) * f.House.GradeShare
 			}
 			p.Costs[g] = append(p.Costs[g], l)
 		}
@@ -354,6 +376,42 @@ func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses [
 		})
 	}
 	p.ties(f, p.Costs["tie"], tieCauses)
+	p.teams(f, ds, rates)
+}
+
+// teams sets what one cuts and ties beside what a cutter and a tier make together, technique by
+// technique where both were done.
+func (p *Pictures) teams(f *snapshot.Snapshot, ds []store.TagDetail, rates map[string]float64) {
+	by := map[string]*[2]spent{}
+	for _, d := range ds {
+		if by[d.Technique] == nil {
+			by[d.Technique] = &[2]spent{}
+		}
+		i := 0
+		if d.Paired {
+			i = 1
+		}
+		by[d.Technique][i].add(f, d, rates)
+	}
+	for key, both := range by {
+		if both[0].made.Counted == 0 || both[1].made.Counted == 0 {
+			continue
+		}
+		t := TeamLine{Key: key, Name: key}
+		if k, ok := f.Technique(key); ok {
+			t.Name = k.Name
+		}
+		for i := range both {
+			m := both[i].made
+			t.Sides[i] = TeamSide{Made: m, Sum: both[i].sum(f), Take: sizing.Beta{Alpha: 1, Beta: 1}.And(m.Alive, m.Counted).Interval90(),
+				PerHour: float64(m.Pieces) / math.Max(m.Hours, 1e-9)}
+		}
+		t.Cheaper = cost.Cheaper(both[1].made, both[0].made, both[1].prices(f), both[0].prices(f))
+		p.Teams = append(p.Teams, t)
+	}
+	slices.SortFunc(p.Teams, func(a, b TeamLine) int {
+		return cmp.Or(b.Sides[1].Made.Grafts-a.Sides[1].Made.Grafts, cmp.Compare(a.Key, b.Key))
+	})
 }
 
 // ties sets ties beside each other: what binding adds to a live union at this house's wage,

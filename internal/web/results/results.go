@@ -71,6 +71,7 @@ type resultsPage struct {
 	Costs           []drawing
 	CostParts       []string
 	Ties            []tieLine
+	Teams           []teamLine
 	Advice          []advice
 	Seasons         []season
 	Before          []resultsstage.Point // earlier seasons
@@ -95,6 +96,16 @@ type tieLine struct {
 	Name                              string
 	Grafts                            int
 	Material, Bind, Off, Loses, Comes string
+}
+
+type teamLine struct {
+	Name, Says string
+	Sides      []teamSide
+}
+
+type teamSide struct {
+	resultsstage.TeamSide
+	Who string
 }
 
 type advice struct {
@@ -270,6 +281,13 @@ func (p *resultsPage) costs(pic resultsstage.Pictures) {
 			d.Lines = append(d.Lines, c)
 		}
 		p.Costs = append(p.Costs, d)
+	}
+	for _, t := range pic.Teams {
+		l := teamLine{Name: t.Name, Says: words.PairsSay(t.Cheaper)}
+		for i, who := range []string{words.Alone, words.Paired} {
+			l.Sides = append(l.Sides, teamSide{t.Sides[i], who})
+		}
+		p.Teams = append(p.Teams, l)
 	}
 	for _, t := range pic.Ties {
 		p.Ties = append(p.Ties, tieLine{t.Name, t.Grafts, cents(t.Binding.Material), fmt.Sprintf("%.1f", t.Binding.BindMinutes),
