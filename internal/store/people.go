@@ -20,6 +20,7 @@ type Person struct {
 	HoursSet     bool       `db:"hours_set"`
 	SkillsSet    bool       `db:"skills_set"`
 	KeysOff      bool       `db:"keys_off"` // keys pressed alone do nothing
+	Tongue       string     `db:"tongue"`   // of their own page; "" is English
 }
 
 // People lists everybody, those who have left last.
@@ -55,6 +56,12 @@ func (q Q) UpdatePerson(ctx context.Context, p Person) error {
 // SetKeys turns somebody's single keys off, or on.
 func (q Q) SetKeys(ctx context.Context, id int64, off bool) error {
 	_, err := q.exec(ctx, `update person set keys_off = $2 where id = $1`, id, off)
+	return err
+}
+
+// SetTongue says in which tongue somebody reads their own page.
+func (q Q) SetTongue(ctx context.Context, id int64, tongue string) error {
+	_, err := q.exec(ctx, `update person set tongue = $2 where id = $1`, id, tongue)
 	return err
 }
 

@@ -234,6 +234,14 @@ func (s *Stage) SetKeys(ctx context.Context, a nursery.Actor, off bool) error {
 	return s.DB.Q().SetKeys(ctx, a.ID, off)
 }
 
+// SetTongue says in which tongue somebody reads their own page.
+func (s *Stage) SetTongue(ctx context.Context, a nursery.Actor, tongue string) error {
+	if !words.IsTongue(tongue) {
+		return nursery.Problem{Says: words.NoSuchTongue}
+	}
+	return s.DB.Q().SetTongue(ctx, a.ID, tongue)
+}
+
 // NewPerson is what the House page asks of somebody new.
 type NewPerson struct {
 	Name, SignIn, Role, Password, PIN string

@@ -20,6 +20,9 @@ type WorkerPage struct {
 	Pictures   Pictures
 	Paces      []store.PaceRecord
 	Knows      []string // techniques, by name
+	Practice   Practice
+	Weeks      []Week // the last counted ones, the last first
+	Tongue     string // of whoever reads it
 }
 
 // WorkerResults gathers somebody's own page: for themselves, and for those who plan. What
@@ -41,6 +44,17 @@ func (s *Stage) WorkerResults(ctx context.Context, a nursery.Actor, id int64) (p
 		return p, err
 	}
 	p.All, p.Techniques, p.Causes, p.Pictures = own.All, own.Groups["technique"], own.Causes, own.Pictures
+	p.Weeks = weeksOf(own.details)
+	if me, ok := facts.Person(a.ID); ok {
+		p.Tongue = me.Tongue
+	}
+	rs, err := s.DB.Q().TakeRecords(ctx, store.TakeFilter{WorkerID: id})
+	if err != nil {
+		return p, err
+	}
+	if p.Practice, err = nursery.Heavy(ctx, s.Kernel, func() (Practice, error) { return practiceOf(rs) }); err != nil {
+		return p, err
+	}
 	key := strconv.FormatInt(id, 10)
 	for _, l := range own.Groups["worker"] {
 		if l.Key == key {

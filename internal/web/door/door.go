@@ -44,6 +44,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/me/sign-out", Who: page.Everyone, Do: d.endSession},
 		{Method: "GET", Path: "/reset", Who: page.Anybody, Do: d.reset},
 		{Method: "POST", Path: "/reset", Who: page.Anybody, Do: d.useCode},
+		{Method: "POST", Path: "/tongue", Who: page.Everyone, Do: d.tongue},
 		{Method: "POST", Path: "/keys", Who: page.Everyone, Do: d.keys},
 		{Method: "POST", Path: "/season-group", Who: page.Everyone, Do: d.seasonGroup},
 	}
@@ -263,6 +264,18 @@ func (d door) keys(w http.ResponseWriter, r *http.Request) error {
 	}
 	d.Flash(r, "%s", map[bool]string{true: "Single keys are off for you, on every device.", false: "Single keys work again."}[off])
 	return page.Go(w, r, page.Back(r, "/today"))
+}
+
+// tongue says in which tongue the person who asks reads their own page.
+func (d door) tongue(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	if err := d.Nursery.SetTongue(r.Context(), page.Actor(r), f.Text("tongue")); err != nil {
+		return err
+	}
+	return page.Go(w, r, page.Back(r, "/results/worker/"+strconv.FormatInt(page.Actor(r).ID, 10)))
 }
 
 func (d door) seasonGroup(w http.ResponseWriter, r *http.Request) error {

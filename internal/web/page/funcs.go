@@ -41,6 +41,7 @@ var funcs = template.FuncMap{
 	"weekend":   func(t time.Time) bool { return t.Weekday() == time.Saturday || t.Weekday() == time.Sunday },
 	"firstname": words.FirstName,
 	"apart":     words.Apart,
+	"in":        words.In,
 	"hoursbar":  draw.HoursBar,
 	// short is a name's first letters, for narrow places.
 	"weekhours": func(week [8][3]float64, weekday int, half string) string {

@@ -352,6 +352,9 @@ type workerPage struct {
 	resultsstage.WorkerPage
 	Seasons, Hours, Nths template.HTML
 	Chart                template.HTML
+	PracticeDrawing      template.HTML
+	PracticeSays         string
+	Tongues              []words.Tongue
 	Own                  bool
 }
 
@@ -364,15 +367,21 @@ func (s results) worker(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p := workerPage{WorkerPage: wp, Own: page.Actor(r).ID == id, Seasons: draw.Turns("Take by season", wp.Pictures.Seasons),
-		Hours: draw.Turns("Take by the hour", wp.Pictures.Hours), Nths: draw.Turns("Take by the turn in the day", wp.Pictures.Nths)}
+	t := wp.Tongue
+	p := workerPage{WorkerPage: wp, Own: page.Actor(r).ID == id, Tongues: words.Tongues,
+		Seasons: draw.Turns(words.In(t, words.SeasonTitle), wp.Pictures.Seasons),
+		Hours:   draw.Turns(words.In(t, words.HourTitle), wp.Pictures.Hours), Nths: draw.Turns(words.In(t, words.TurnTitle), wp.Pictures.Nths)}
+	if len(wp.Practice.Curve) > 0 {
+		p.PracticeDrawing = draw.Curve(words.In(t, words.PracticeTitle), words.In(t, words.PracticeUnit), wp.Practice.Curve, wp.Practice.Raw)
+		p.PracticeSays = words.PracticeMoves(t, wp.Practice.By.Low, wp.Practice.By.High)
+	}
 	var marks []draw.FairMark
 	for _, l := range wp.Techniques {
 		marks = append(marks, draw.FairMark{Name: l.Name, Raw: float64(l.Taken) / float64(max(1, l.Counted)), Take: l.Take, Grafts: l.Counted,
 			To: "/results/tags?" + url.Values{"by": {"technique"}, "key": {l.Key}, "worker": {strconv.FormatInt(id, 10)}}.Encode()})
 	}
 	if len(marks) > 0 {
-		p.Chart = draw.FairChart("Takes by technique", marks, wp.House)
+		p.Chart = draw.FairChart(words.In(t, words.OwnTitle), marks, wp.House)
 	}
 	return s.Show(w, r, s.views["worker"], page.Frame{Title: wp.Person.Name, Stage: "Results", Data: p})
 }
