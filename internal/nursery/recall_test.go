@@ -2,6 +2,7 @@ package nursery_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 	"time"
@@ -12,6 +13,7 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/growon"
 	"unionknot/internal/nursery/trace"
+	"unionknot/internal/nursery/wood"
 )
 
 // TestARecallFindsEveryTree: by whatever it is asked, the tags it lists are those that the
@@ -41,7 +43,7 @@ func TestARecallFindsEveryTree(t *testing.T) {
 	add("order", `select code from orders`, `t.batch_id in (select b.id from batch b join orders o on o.id = b.order_id where o.code = '%s')`)
 	add("box", `select distinct place from tag_stay where place <> ''`, `t.id in (select tag_id from tag_stay where place = '%s')`)
 	add("store", `select distinct place from bundle_stay where place <> ''`,
-		`t.bundle_id in (select bundle_id from bundle_stay where place = '%s') and exists (select from bundle_stay y where y.bundle_id = t.bundle_id and y.since <= t.day)`)
+		`t.bundle_id in (select bundle_id from bundle_stay where place = '%[1]s') and exists (select from bundle_stay y where y.bundle_id = t.bundle_id and y.place = '%[1]s' and y.since <= coalesce(t.finished_at, 'infinity'))`)
 	for _, w := range all {
 		r, err := h.Recall(ctx, h.maud, trace.Asked{Kind: w.kind, Key: w.key})
 		require.NoError(t, err)
@@ -114,4 +116,129 @@ func TestWhatIsHeldIsNotSold(t *testing.T) {
 		assert.NotContains(t, f.Why, "held")
 	}
 	assert.Equal(t, 2, h.sum(`select count(*) from change_record where what = 'recall'`))
+}
+
+// TestARandomHouseIsRecalledWhole plays random seasons in which it is known, apart from the
+// database's own questions, what went where: lots, bundles, plants, suppliers, workers, days,
+// the boxes that tags stood in, the stores that wood lay in and the tools that they were cut
+// with.
+func TestARandomHouseIsRecalledWhole(t *testing.T) {
+	for seed := range uint64(3) {
+		t.Run(fmt.Sprint("seed ", seed), func(t *testing.T) { recallARandomHouse(t, rand.New(rand.NewPCG(seed, 99))) })
+	}
+}
+
+func recallARandomHouse(t *testing.T, r *rand.Rand) {
+	h := newHouse(t)
+	want := map[trace.Asked]map[string]bool{}
+	put := func(kind, key, tag string) {
+		k := trace.Asked{Kind: kind, Key: key}
+		if want[k] == nil {
+			want[k] = map[string]bool{}
+		}
+		want[k][tag] = true
+	}
+	supplier, plantOf, storeOf := map[string]string{}, map[string]string{}, map[string]string{}
+	for i := range 2 + r.IntN(3) {
+		l := lot(fmt.Sprint("L-", i), 60+r.IntN(100))
+		l.Supplier = fmt.Sprint("Grower ", r.IntN(2))
+		supplier[l.Code] = l.Supplier
+		require.NoError(t, h.AddLot(ctx, h.maud, l))
+	}
+	for i := range 2 {
+		require.NoError(t, h.AddPlant(ctx, h.maud, wood.NewPlant{Code: fmt.Sprint("M-", i), Genus: "pear", Variety: "Lanternjaw"}))
+	}
+	for i := range 3 + r.IntN(3) {
+		code, plant, store := fmt.Sprint("W-", i), fmt.Sprint("M-", r.IntN(2)), fmt.Sprint("store ", r.IntN(2))
+		plantOf[code], storeOf[code] = plant, store
+		require.NoError(t, h.AddBundle(ctx, h.maud, wood.NewBundle{Code: code, Plant: plant, State: "resting",
+			CutOn: time.Date(2027, 1, 11, 0, 0, 0, 0, time.UTC), Sticks: 10 + r.IntN(15), LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22,
+			BudsPerPiece: 2, Whole: true}))
+		require.NoError(t, h.MoveBundle(ctx, h.maud, code, store))
+	}
+	tools := []int64{0}
+	for i := range 3 {
+		require.NoError(t, h.AddTool(ctx, h.maud, fmt.Sprint("knife ", i)))
+		ts, err := h.Tools(ctx)
+		require.NoError(t, err)
+		tools = append(tools, ts.Tools[i].ID)
+	}
+	workers := []nursery.Actor{h.ansel, h.odile}
+	name := map[int64]string{}
+	holds := map[int64]int{} // of a worker now: the number of the tool, 0 for none
+	for k := range 2 {
+		order := fmt.Sprint("O-", k)
+		h.order(order, 15+r.IntN(25))
+		tags := h.tagsOf(h.batch(order, 20+r.IntN(40)), workers...)
+		for _, i := range r.Perm(len(tags)) {
+			x := tags[i]
+			name[x.WorkerID] = x.Worker
+			change := func() {
+				if r.IntN(2) == 0 {
+					n := r.IntN(len(tools))
+					require.NoError(t, h.HoldTool(nursery.WithOnce(ctx, h.uuid()), h.maud, x.WorkerID, tools[n]))
+					holds[x.WorkerID] = n
+				}
+			}
+			cut := func() {
+				if n := holds[x.WorkerID]; n > 0 {
+					put("tool", fmt.Sprint("knife ", n-1), x.Code)
+				}
+			}
+			later := func() { h.RunFrom(h.Now().Add(time.Duration(3+r.IntN(20)) * time.Minute)) }
+			change()
+			later()
+			if x.Planned > 1 {
+				h.tap(h.maud, x.Code, "tied", x.Planned-1)
+				cut()
+			}
+			later()
+			change() // in the middle of a tag it may be another
+			later()
+			h.tap(h.maud, x.Code, "tied", 1)
+			cut()
+			h.tap(h.maud, x.Code, "finish", 1)
+			box := fmt.Sprint("box ", r.IntN(3))
+			later()
+			require.NoError(t, h.SetHealPlace(ctx, h.maud, []string{x.Code}, box))
+			for kind, key := range map[string]string{"lot": x.Lot, "bundle": x.Bundle, "plant": plantOf[x.Bundle], "supplier": supplier[x.Lot],
+				"worker": x.Worker, "order": order, "variety": "Lanternjaw", "day": x.Day.Format(time.DateOnly), "box": box, "store": storeOf[x.Bundle]} {
+				put(kind, key, x.Code)
+			}
+			if r.IntN(3) == 0 { // it moves on: it stood in both
+				later()
+				next := fmt.Sprint("box ", r.IntN(3))
+				require.NoError(t, h.SetHealPlace(ctx, h.maud, []string{x.Code}, next))
+				put("box", next, x.Code)
+			}
+		}
+	}
+	require.Greater(t, len(want), 12)
+	for asked, tags := range want {
+		got, err := h.Recall(ctx, h.maud, asked)
+		require.NoError(t, err)
+		found := map[string]bool{}
+		for _, x := range got.Tags {
+			found[x.Tag] = true
+		}
+		assert.Equal(t, tags, found, "%v", asked)
+	}
+	// A note that was wrong is taken back: the tool is then not on what was cut after it.
+	ts, err := h.Tools(ctx)
+	require.NoError(t, err)
+	require.NotEmpty(t, ts.Holds)
+	for _, x := range ts.Holds {
+		require.NoError(t, h.UndoToolHold(ctx, h.maud, x.ID))
+	}
+	for i := range 3 {
+		got, err := h.Recall(ctx, h.maud, trace.Asked{Kind: "tool", Key: fmt.Sprint("knife ", i)})
+		require.NoError(t, err)
+		if len(ts.Holds) < 20 {
+			assert.Empty(t, got.Tags)
+		}
+	}
+	assert.ErrorIs(t, h.HoldTool(ctx, h.ansel, h.odile.ID, tools[1]), nursery.ErrNotAllowed)
+	isProblem(t, h.AddTool(ctx, h.maud, "Knife 1"), "There is a knife 1 already")
+	require.NoError(t, h.SetToolGone(ctx, h.maud, tools[1], true))
+	isProblem(t, h.HoldTool(ctx, h.ansel, h.ansel.ID, tools[1]), "in use")
 }

@@ -42,12 +42,18 @@ var recalls = map[string]string{
 	"variety":  `lower(v.name) = lower($1)`,
 	"order":    `o.code = $1`,
 	"day":      `t.day = $1::date`,
+	// Who cut the tag, or bound it, had the tool at some time between its beginning and its end.
+	"tool": `exists (select from tool_hold y join tool o on o.id = y.tool_id where lower(o.name) = lower($1) and y.undone_at is null
+		and (y.person_id = t.worker_id or y.person_id = t.tier_id) and t.started_at is not null and y.at <= coalesce(t.finished_at, 'infinity')
+		and not exists (select from tool_hold z where z.person_id = y.person_id and z.undone_at is null and (z.at, z.id) > (y.at, y.id)
+			and z.at <= t.started_at))`,
 	"box": `exists (select from tag_stay y where y.tag_id = t.id and lower(y.place) = lower($1) and ($3::timestamptz is null or y.since < $3)
 		and ($2::timestamptz is null or coalesce((select min(z.since) from tag_stay z where z.tag_id = t.id and z.since > y.since), 'infinity') > $2))`,
+	// Until it was grafted: what was fetched from a store on the day itself lay there too.
 	"store": `exists (select from bundle_stay y where y.bundle_id = w.id and lower(y.place) = lower($1)
-		and ($3::timestamptz is null or y.since < $3::date) and y.since <= t.day
-		and ($2::timestamptz is null or least(coalesce((select min(z.since) from bundle_stay z where z.bundle_id = w.id and z.since > y.since), 'infinity'::date),
-			t.day) >= $2::date))`,
+		and ($3::timestamptz is null or y.since < $3) and y.since <= coalesce(t.finished_at, 'infinity')
+		and ($2::timestamptz is null or least(coalesce((select min(z.since) from bundle_stay z where z.bundle_id = w.id and z.since > y.since), 'infinity'),
+			coalesce(t.finished_at, 'infinity')) >= $2))`,
 }
 
 // spanned are the questions that have a span of their own; the others' is of the days of work.
@@ -113,6 +119,6 @@ func (q Q) HeldOf(ctx context.Context, ids []int64) (hs []HeldTag, err error) {
 // RecallNames are what can be recalled by name: suppliers, workers, places.
 func (q Q) RecallNames(ctx context.Context) (ns []string, err error) {
 	err = q.all(ctx, &ns, `select distinct n from (select supplier as n from stock_lot union select name from person union select place from tag_stay
-		union select place from bundle_stay union select name from variety) x where n <> '' order by 1`)
+		union select place from bundle_stay union select name from tool union select name from variety) x where n <> '' order by 1`)
 	return ns, err
 }

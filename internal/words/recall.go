@@ -25,6 +25,8 @@ func RecallKind(kind string) string {
 		return "a supplier of stock"
 	case "worker":
 		return "a worker"
+	case "tool":
+		return "a tool"
 	case "day":
 		return "a day at the bench"
 	case "store":

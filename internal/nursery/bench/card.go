@@ -45,6 +45,7 @@ func sumsOf(t store.TagState) (tally.Sums, tally.Laid) {
 
 // CardPage is what the bench card shows.
 type CardPage struct {
+	Tools     []store.Tool // to cut with; of the tag's worker
 	Tag       store.Tag
 	Technique technique.Technique
 	Counts    Counts
@@ -97,6 +98,9 @@ func (s *Stage) Card(ctx context.Context, a nursery.Actor, code string) (CardPag
 		if t.Held == nil && !t.Undone && t.Kind != "undo" && len(p.LastTaps) < 12 {
 			p.LastTaps = append(p.LastTaps, t)
 		}
+	}
+	if p.Tools, err = q.Tools(ctx, p.Tag.WorkerID); err != nil {
+		return p, err
 	}
 	if p.Threads, err = q.TagThreads(ctx, p.Tag.ID); err != nil {
 		return p, err

@@ -13,7 +13,7 @@ import (
 )
 
 // Kinds are what tags are recalled by, in order.
-var Kinds = []string{"plant", "bundle", "lot", "supplier", "worker", "day", "store", "box", "variety", "order"}
+var Kinds = []string{"plant", "bundle", "lot", "supplier", "worker", "tool", "day", "store", "box", "variety", "order"}
 
 // Asked is what is recalled: all that something went into, of days of work from one to
 // another, or of the days that it lay in a place.

@@ -180,6 +180,16 @@ type cardPage struct {
 	To, Ties         int64 // offered when it is handed over
 }
 
+// ToolsInUse are those that are offered.
+func (c cardPage) ToolsInUse() (out []store.Tool) {
+	for _, t := range c.Tools {
+		if t.GoneOn == nil {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
 type tapped struct {
 	ID   string `json:"id"`
 	Kind string `json:"kind"`

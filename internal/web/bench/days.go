@@ -40,6 +40,10 @@ func dayRoutes(b bench) []page.Route {
 		{Method: "POST", Path: "/bench/hands/{id}/away", Who: page.Boss, Do: b.away},
 		{Method: "POST", Path: "/bench/away/{id}/drop", Who: page.Boss, Do: b.dropAway},
 		{Method: "POST", Path: "/bench/stations/{id}", Who: page.Boss, Do: b.seats},
+		{Method: "POST", Path: "/bench/tools", Who: page.Boss, Do: b.addTool},
+		{Method: "POST", Path: "/bench/tools/{id}", Who: page.Boss, Do: b.toolGone},
+		{Method: "POST", Path: "/bench/tool", Who: page.Hands, Do: b.holdTool},
+		{Method: "POST", Path: "/bench/tool/{id}/undo", Who: page.Boss, Do: b.undoTool},
 		{Method: "GET", Path: "/bench/team", Who: page.Readers, Do: b.team},
 	}
 }
@@ -262,6 +266,7 @@ func (b bench) keyed(w http.ResponseWriter, r *http.Request) error {
 
 type handsPage struct {
 	days.HandsPage
+	days.ToolsPage
 	Open int64 // whose form was sent
 }
 
@@ -273,6 +278,9 @@ func (b bench) showHands(w http.ResponseWriter, r *http.Request, open int64, f p
 	p := handsPage{Open: open}
 	var err error
 	if p.HandsPage, err = b.Nursery.Hands(r.Context()); err != nil {
+		return err
+	}
+	if p.ToolsPage, err = b.Nursery.Tools(r.Context()); err != nil {
 		return err
 	}
 	return b.ShowStatus(w, r, b.views["hands"], page.Frame{Title: "Workers and hours", Stage: "Bench", Data: p, Form: f}, status)
