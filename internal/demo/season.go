@@ -155,6 +155,9 @@ func (m *maker) weeks() error {
 			return fmt.Errorf("the week of %s: %w", w.who, err)
 		}
 	}
+	if err := m.knives(); err != nil {
+		return err
+	}
 	return m.s.AddAway(
 		m.ctx,
 		m.a,
@@ -163,6 +166,25 @@ func (m *maker) weeks() error {
 		time.Date(2027, 3, 3, 0, 0, 0, 0, time.UTC),
 		"a wedding",
 	)
+}
+
+// knives tells the house's tools apart, and says who cuts with which.
+func (m *maker) knives() error {
+	for _, name := range []string{"knife 1", "knife 2", "knife 3", "tool cutter"} {
+		if err := m.s.AddTool(m.ctx, m.a, name); err != nil {
+			return fmt.Errorf("%s: %w", name, err)
+		}
+	}
+	ts, err := m.s.Tools(m.ctx)
+	if err != nil {
+		return err
+	}
+	for i, who := range []string{"ansel", "odile", "pim"} {
+		if err := m.s.HoldTool(m.ctx, m.a, m.ids[who], ts.Tools[i].ID); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // stores keeps what the loggers read: an even winter in one store and a warm

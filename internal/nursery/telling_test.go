@@ -9,6 +9,7 @@ import (
 	"unionknot/internal/core/ways"
 	"unionknot/internal/nursery/stock"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // TestTheDaysArePlannedSoThatCountsTell has two hands who would each have a lot to
@@ -25,7 +26,7 @@ func TestTheDaysArePlannedSoThatCountsTell(t *testing.T) {
 
 	plain := h.plan()
 	require.NoError(t, h.UndoPlan(ctx, h.maud))
-	require.NoError(t, h.ChooseWay(ctx, h.maud, string(ways.Sharing), ways.SoThatCountsTell))
+	require.NoError(t, h.ChooseWay(ctx, h.maud, string(ways.Sharing), words.SoThatCountsTell))
 	done := h.plan()
 	assert.Equal(t, plain.Late, done.Late, "at no loss of time")
 	assert.Equal(t, plain.Made, done.Made)

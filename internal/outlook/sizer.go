@@ -222,7 +222,7 @@ func (k *Reckoner) Sizer(ctx context.Context, f *snapshot.Snapshot, genera ...st
 		Beds:      BedsOf(f),
 		ways:      map[string][]pairing.Way{},
 		grade:     sizing.Prior(f.House.GradeShare, gradeWeight),
-		gradeFrom: WorthOf(f.House).Source(gradeOf),
+		gradeFrom: WorthOf(f.House).Source(GradeOf),
 		tagSize:   max(1, f.House.TagSize),
 	}
 	for _, o := range f.Orders {

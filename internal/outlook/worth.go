@@ -45,7 +45,5 @@ func PieceOf(w Worth) int { return w.PieceCents }
 // DelayOf is what the house says of a year's delay, in a hundred of a tree.
 func DelayOf(w Worth) int { return w.DelayPct }
 
-func gradeOf(w Worth) int { return w.GradePct }
-
-// GradeSource is where the share of live trees that make the grade is from.
-func GradeSource(h store.House) string { return WorthOf(h).Source(gradeOf) }
+// GradeOf is what the house says of how many live trees in a hundred make the grade.
+func GradeOf(w Worth) int { return w.GradePct }

@@ -18,6 +18,7 @@ type fit[T any] struct {
 	mark    string // of the counts it was worked out from
 	value   T
 	took    time.Duration
+	at      time.Time
 	anew    bool // it is being worked out again, in the background
 	settled bool
 }
@@ -58,7 +59,7 @@ func (f *Fits[T]) Get(key, mark string, now func() (T, error), later func() (T, 
 			defer x.mu.Unlock()
 			x.anew = false
 			if err == nil {
-				x.value, x.mark, x.took = v, mark, time.Since(begun)
+				x.value, x.mark, x.took, x.at = v, mark, time.Since(begun), time.Now()
 			}
 		}()
 		return x.value, true, nil
@@ -68,6 +69,22 @@ func (f *Fits[T]) Get(key, mark string, now func() (T, error), later func() (T, 
 	if err != nil {
 		return v, false, err
 	}
-	x.value, x.mark, x.took, x.settled = v, mark, time.Since(begun), true
+	x.value, x.mark, x.took, x.settled, x.at = v, mark, time.Since(begun), true, time.Now()
 	return v, false, nil
+}
+
+// Age is how long ago what Get gives for a question was worked out; 0 where it never was.
+func (f *Fits[T]) Age(key string) time.Duration {
+	f.mu.Lock()
+	x := f.of[key]
+	f.mu.Unlock()
+	if x == nil {
+		return 0
+	}
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.at.IsZero() {
+		return 0
+	}
+	return time.Since(x.at)
 }

@@ -3,8 +3,11 @@ package web_test
 import (
 	"net/http"
 	"net/url"
+	"os"
+	"regexp"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -61,7 +64,7 @@ func TestResultsAreReadAndFollowed(t *testing.T) {
 	id := func(name string) string { return h.one(t, `select id::text from person where sign_in = '`+name+`'`) }
 	status, _, body = h.ask(t, ansel, "GET", "/results/worker/"+id("ansel"))
 	assert.Equal(t, 200, status)
-	assert.Contains(t, body, "your own seasons")
+	assert.Contains(t, body, "Your own seasons")
 	status, _, _ = h.ask(t, ansel, "GET", "/results/worker/"+id("odile"))
 	assert.Equal(t, 403, status)
 	_, _, body = h.ask(t, ansel, "GET", "/results")
@@ -83,6 +86,20 @@ func TestResultsAreReadAndFollowed(t *testing.T) {
 
 // TestASeasonIsReported: from Results by a click, with what the next one takes for as many trees
 // and for more; the sums are those of the database.
+func TestResultsPrintOnTwoPages(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 1280, 800)
+	b.signIn("maud")
+	b.goTo("/results")
+	pdf, err := chromedp.Run(b.ctx, chromedp.PrintToPDF(chromedp.PDFPaper(chromedp.PaperA4)))
+	require.NoError(t, err)
+	pages := regexp.MustCompile(`/Type\s*/Page\b[^s]`).FindAll(pdf, -1)
+	if dir := os.Getenv("UNIONKNOT_PDF"); dir != "" {
+		require.NoError(t, os.WriteFile(dir+"/results.pdf", pdf, 0o600))
+	}
+	assert.Len(t, pages, 2)
+}
+
 func TestASeasonIsReported(t *testing.T) {
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/sizing"
@@ -45,4 +46,20 @@ func MoneyOr(cents *int) string {
 		return ""
 	}
 	return Money(*cents)
+}
+
+// Ago says how long ago something was.
+func Ago(d time.Duration) string {
+	for _, u := range []struct {
+		of   time.Duration
+		name string
+	}{{24 * time.Hour, "day"}, {time.Hour, "hour"}, {time.Minute, "minute"}} {
+		switch n := int(d / u.of); {
+		case n == 1:
+			return "1 " + u.name + " ago"
+		case n > 1:
+			return fmt.Sprintf("%d %ss ago", n, u.name)
+		}
+	}
+	return "a moment ago"
 }

@@ -19,6 +19,29 @@ const (
 	PriceWanted  = "Type a price from 0.01 to 100,000."
 )
 
+// What is said of a cost.
+const (
+	CostRule = "cost of a live union"
+	CostSays = "Stems, wood, ties, seals, labels, hours at the wage and bench days of all grafts made, those spoiled with them, over those " +
+		"that live; and the care of a live one. The range is the take's: where fewer live, each bears more."
+	CostMade      = "Grafts made, stems spoiled; pieces joined, pieces spoiled"
+	CostAlive     = "Live of those counted"
+	CostHours     = "Hours of all heads"
+	CostStemPiece = "A stem, a piece"
+	CostTieSeal   = "Tie, and seal and blades, a graft"
+	CostHour      = "An hour's wage"
+	CostCare      = "Care of a live tree, minutes; a bench day of one head"
+	AllShown      = "all that is shown"
+)
+
+// CostTitle names the cost of a live union of something.
+func CostTitle(of string) string { return "A live union, " + of }
+
+// CostMadeOf says what went into grafts.
+func CostMadeOf(grafts, spoiled, pieces, spoiledW int) string {
+	return fmt.Sprintf("%s, %s; %s, %s", Thousands(grafts), Thousands(spoiled), Thousands(pieces), Thousands(spoiledW))
+}
+
 // QuoteGraftsSay says how many grafts, and how many at either end of the take's range.
 func QuoteGraftsSay(n, few, many int) string {
 	return fmt.Sprintf("%s, %s–%s", Thousands(n), Thousands(few), Thousands(many))

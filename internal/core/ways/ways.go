@@ -36,7 +36,7 @@ const (
 	ChipWood     Key = "wood for chips"
 	SpeciesOrder Key = "order of species in budding"
 	TakesSeen    Key = "takes seen"
-	Sharing      Key = "who meets which lot"
+	Sharing      Key = "sharing"
 )
 
 // All are the questions in the order in which the house asks them.
@@ -101,14 +101,8 @@ func (h House) Pairs() bool { return h.is(Team, "cutter") }
 // AllSeen says that bench hands see everybody's takes, not their own alone.
 func (h House) AllSeen() bool { return h.is(TakesSeen, "everybody") }
 
-// The answers to who grafts which lot.
-const (
-	AsFree           = "as hands are free"
-	SoThatCountsTell = "so that counts tell"
-)
-
 // Telling says that the next tags are shared out so that their counts tell workers from lots.
-func (h House) Telling() bool { return h.is(Sharing, SoThatCountsTell) }
+func (h House) Telling() bool { return h.is(Sharing, "so that") }
 
 // BudSide is the side of the stock that is budded.
 type BudSide string

@@ -55,7 +55,7 @@ func (s *Stage) AddTool(ctx context.Context, a nursery.Actor, name string) error
 		if _, err := q.AddTool(ctx, name, s.Now()); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "tool", name, "taken into use", nil, nil)
+		return s.Changed(ctx, q, a, "tool", name, "added", nil, nil)
 	})
 }
 
@@ -70,10 +70,10 @@ func (s *Stage) SetToolGone(ctx context.Context, a nursery.Actor, id int64, gone
 			return err
 		}
 		var on *time.Time
-		doing := "brought back"
+		doing := "revived"
 		if gone {
 			today := s.Today()
-			on, doing = &today, "out of use"
+			on, doing = &today, "retired"
 		}
 		if err := q.SetToolGone(ctx, id, on); err != nil {
 			return err
@@ -109,7 +109,7 @@ func (s *Stage) HoldTool(ctx context.Context, a nursery.Actor, person, tool int6
 		if err := q.HoldTool(ctx, person, tool, a.ID, s.Now()); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "person", p.Name, "cuts with", nil, name)
+		return s.Changed(ctx, q, a, "person", p.Name, "tool noted", nil, name)
 	})
 }
 
@@ -123,6 +123,6 @@ func (s *Stage) UndoToolHold(ctx context.Context, a nursery.Actor, id int64) err
 		if err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "person", h.Person, "cuts with, taken back", h.Tool, nil)
+		return s.Changed(ctx, q, a, "person", h.Person, "tool unnoted", h.Tool, nil)
 	})
 }

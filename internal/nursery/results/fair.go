@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"time"
 
 	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/take"
@@ -39,6 +40,7 @@ type Fair struct {
 	Why             string   // why there is no fit, or ""
 	// Behind says that counts came in since: they are being weighed.
 	Behind bool
+	Age    time.Duration // since they were weighed
 }
 
 // Moved is one thing that moves the take.
@@ -82,7 +84,7 @@ func (s *Stage) fair(ctx context.Context, facts *snapshot.Snapshot, f ResultsFil
 	}
 	out, behind, err := s.fairs.Get(f.key(), mark, func() (Fair, error) { return work(ctx) },
 		func() (Fair, error) { return work(context.WithoutCancel(ctx)) })
-	out.Behind = behind
+	out.Behind, out.Age = behind, s.fairs.Age(f.key())
 	return out, err
 }
 

@@ -12,6 +12,7 @@ import (
 	"unionknot/internal/core/own"
 	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/ways"
+	"unionknot/internal/core/working"
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
@@ -47,6 +48,7 @@ type CostLine struct {
 	Made      cost.Made
 	Sum       cost.Sum
 	Brings    float64 // cents, of an order's trees; 0 where it is no order
+	Working   working.Working
 }
 
 // TieLine is a tie beside the others.
@@ -83,8 +85,9 @@ type Pictures struct {
 	Costs    map[string][]CostLine
 	Ties     []TieLine
 	Teams    []TeamLine
-	House    cost.Sum // of all shown
-	Grafts   int      // made in the last season that is shown
+	House    cost.Sum        // of all shown
+	Working  working.Working // of House
+	Grafts   int             // made in the last season that is shown
 }
 
 // CostBy are the groups that costs are shown by, in order.
@@ -319,6 +322,29 @@ func (s *spent) prices(f *snapshot.Snapshot) cost.Prices {
 
 func (s *spent) sum(f *snapshot.Snapshot) cost.Sum { return cost.Of(s.made, s.prices(f)) }
 
+// working shows how a live union's cost was come by.
+func (s *spent) working(f *snapshot.Snapshot, name string, sum cost.Sum) working.Working {
+	m, pr := s.made, s.prices(f)
+	w, tables := outlook.WorthOf(f.House), working.HouseDefault
+	for key, x := range f.Materials {
+		if f.SourceOf("material", key, "amount", x.Amount) != tables || f.SourceOf("material", key, "cents", float64(x.Cents)/100) != tables {
+			tables = working.Entered
+			break
+		}
+	}
+	return working.Working{Title: words.CostTitle(name), Answer: words.Cents(sum.Live.Mean), Range: words.Cents(sum.Live.Low) + "–" + words.Cents(sum.Live.High),
+		Rule: words.CostRule, Says: words.CostSays, Inputs: []working.Input{
+			{Name: words.CostMade, Value: words.CostMadeOf(m.Grafts, m.Spoiled, m.Pieces, m.SpoiledW), Source: working.OwnRecords},
+			{Name: words.CostAlive, Value: words.OfThem(m.Alive, m.Counted, sizing.Beta{Alpha: 1, Beta: 1}.And(m.Alive, m.Counted).Interval90()),
+				Source: working.OwnRecords},
+			{Name: words.CostHours, Value: fmt.Sprintf("%.1f", m.Hours), Source: working.OwnRecords},
+			{Name: words.CostStemPiece, Value: words.Cents(pr.Stem) + ", " + words.Cents(pr.Piece), Source: w.Source(outlook.StemOf, outlook.PieceOf)},
+			{Name: words.CostTieSeal, Value: words.Cents(pr.Tie) + ", " + words.Cents(pr.Seal), Source: tables},
+			{Name: words.CostHour, Value: words.Cents(pr.Hour), Source: w.Source(outlook.WageOf)},
+			{Name: words.CostCare, Value: fmt.Sprintf("%.1f, %s", pr.CareMinutes, words.Cents(pr.BenchDay)), Source: tables},
+		}}
+}
+
 // costs reckons what live unions came to, by each group.
 func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses []store.GroupCause) {
 	rates := ratesOf(f)
@@ -353,6 +379,7 @@ func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses [
 		all.add(f, d, rates)
 	}
 	p.House = all.sum(f)
+	p.Working = all.working(f, words.AllShown, p.House)
 	p.Costs = map[string][]CostLine{}
 	for g, by := range sums {
 		for key, s := range by {
@@ -363,6 +390,7 @@ func (p *Pictures) costs(f *snapshot.Snapshot, ds []store.TagDetail, tieCauses [
 			if g == "order" {
 				l.Brings = float64(cmp.Or(s.price, outlook.WorthOf(f.House).TreeCents)) * float64(s.made.Alive) * f.House.GradeShare
 			}
+			l.Working = s.working(f, l.Name, l.Sum)
 			p.Costs[g] = append(p.Costs[g], l)
 		}
 		slices.SortFunc(p.Costs[g], func(a, b CostLine) int {

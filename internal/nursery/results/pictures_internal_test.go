@@ -186,6 +186,61 @@ func TestWarmthAndDaysFromLiftingAreToldApart(t *testing.T) {
 	assert.NotContains(t, take.FromRecords(same, "splice").Fixed, take.AmountColumn(outlook.Warmth), "what never differs tells nothing")
 }
 
+// TestPracticeIsFoundWhereItIs: the range of what a doubling does holds the truth about nine
+// times in ten, at hands that learn and at hands that do not.
+func TestPracticeIsFoundWhereItIs(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 8))
+	held, of := 0, 0
+	for i := range 60 {
+		perDoubling := []float64{0, 0.35}[i%2]
+		var rs []store.TakeRecord
+		made := 0
+		for k := range 40 {
+			rec := store.TakeRecord{Worker: "1", Technique: "splice", Lot: fmt.Sprint(k % 9), Bundle: fmt.Sprint(k % 7), Grafts: 20,
+				Day: time.Date(2027, 1, 1+k, 0, 0, 0, 0, time.UTC)}
+			p := 1 / (1 + math.Exp(-0.2-perDoubling*math.Log2(1+float64(made)/practiceFrom)))
+			for range rec.Grafts {
+				if r.Float64() < p {
+					rec.Took++
+				}
+			}
+			made += rec.Grafts
+			rs = append(rs, rec)
+		}
+		r.Shuffle(len(rs), func(a, b int) { rs[a], rs[b] = rs[b], rs[a] }) // by day, however they are listed
+		x, err := practiceOf(append(rs, store.TakeRecord{Worker: "1", Technique: "cleft", Grafts: 10, Took: 1}))
+		require.NoError(t, err)
+		require.Equal(t, "splice", x.Technique)
+		require.Len(t, x.Curve, curveSteps+1)
+		sum := 0
+		for _, p := range x.Raw {
+			sum += p.Counted
+		}
+		require.Equal(t, 800, sum)
+		// What a doubling does to the take, from where the records lie on the mean.
+		truth := func(low, high float64) bool {
+			if perDoubling == 0 {
+				return low <= 0 && high >= 0
+			}
+			mean := 0.0
+			for k := range 40 {
+				mean += math.Log2(1+float64(20*k)/practiceFrom) / 40
+			}
+			at := func(v float64) float64 { return 1 / (1 + math.Exp(-0.2-perDoubling*v)) }
+			by := at(mean+1) - at(mean)
+			return low <= by && by <= high
+		}
+		of++
+		if truth(x.By.Low, x.By.High) {
+			held++
+		}
+	}
+	assert.InDelta(t, 0.9, float64(held)/float64(of), 0.09, "%d of %d", held, of)
+	few, err := practiceOf(nil)
+	require.NoError(t, err)
+	assert.Empty(t, few.Curve)
+}
+
 func TestWarmthIsThatOfItsOwnPlaceAndDays(t *testing.T) {
 	day := func(n int) time.Time { return time.Date(2027, 3, n, 0, 0, 0, 0, time.UTC) }
 	var ds []store.PlaceDay

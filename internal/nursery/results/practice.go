@@ -13,11 +13,13 @@ import (
 	"unionknot/internal/store"
 )
 
-// Practice is a worker's take over how many grafts of the same technique they had made before.
+// Practice is a worker's take over how many grafts they had made before, of the technique that
+// they made most of.
 type Practice struct {
-	Curve []take.CurvePoint // X in grafts made before
-	Raw   []Point
-	By    sizing.Interval // each doubling, in shares of a take
+	Technique string            // its key
+	Curve     []take.CurvePoint // X in grafts made before
+	Raw       []Point
+	By        sizing.Interval // each doubling, in shares of a take
 }
 
 // House defaults of the practice curve: the grafts from which a doubling is counted, and on how
@@ -28,21 +30,30 @@ const (
 	practice     = "practice"
 )
 
-// practiceOf weighs a worker's tags by how many of their technique they had made before; lots
-// and bundles are weighed out. Nothing where there are too few.
+// practiceOf weighs a worker's tags by how many they had made before; lots and bundles are
+// weighed out. Nothing where there are too few.
 func practiceOf(rs []store.TakeRecord) (p Practice, err error) {
+	by := map[string]int{}
+	for _, r := range rs {
+		by[r.Technique] += r.Grafts
+	}
+	for key, n := range by { // what they made most of
+		if n > by[p.Technique] || n == by[p.Technique] && key < p.Technique {
+			p.Technique = key
+		}
+	}
+	rs = slices.DeleteFunc(slices.Clone(rs), func(r store.TakeRecord) bool { return r.Technique != p.Technique })
 	if len(rs) < practiceTags {
 		return p, nil
 	}
-	rs = slices.Clone(rs)
 	slices.SortStableFunc(rs, func(a, b store.TakeRecord) int { return a.Day.Compare(b.Day) })
 	records := outlook.RecordsOf(rs)
-	made := map[string]int{}
+	made := 0
 	stretches := map[int]*Point{}
 	most := 0
 	for i, r := range rs {
-		n := made[r.Technique]
-		made[r.Technique] += r.Grafts
+		n := made
+		made += r.Grafts
 		most = max(most, n)
 		records[i].Amounts = map[string]float64{practice: doublings(float64(n))}
 		from, to := stretch(n)

@@ -90,7 +90,7 @@ func (s *Stage) Quote(ctx context.Context, a nursery.Actor, code string, margin 
 			{Name: words.QuoteTrees, Value: words.Thousands(q.Order.Trees), Source: working.Entered},
 			{Name: words.QuoteGrafts, Value: words.QuoteGraftsSay(q.Job.Grafts, q.Job.Few, q.Job.Many), Source: working.OwnRecords},
 			{Name: words.QuoteLive, Value: words.PctRange(q.Job.Live), Source: working.OwnRecords},
-			{Name: words.QuoteGrade, Value: words.Pct(q.Job.Grade), Source: outlook.GradeSource(f.House)},
+			{Name: words.QuoteGrade, Value: words.Pct(q.Job.Grade), Source: outlook.WorthOf(f.House).Source(outlook.GradeOf)},
 			{Name: words.QuoteHours, Value: fmt.Sprintf("%.1f", 60*q.Job.Hours), Source: source},
 			{Name: words.QuoteSpoiled, Value: fmt.Sprintf("%.2f, %.2f", q.Job.Stems, q.Job.Pieces), Source: source},
 			{Name: words.QuoteMargin, Value: fmt.Sprintf("%d %%", q.Margin), Source: working.Entered},

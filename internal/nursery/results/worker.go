@@ -45,15 +45,20 @@ func (s *Stage) WorkerResults(ctx context.Context, a nursery.Actor, id int64) (p
 	}
 	p.All, p.Techniques, p.Causes, p.Pictures = own.All, own.Groups["technique"], own.Causes, own.Pictures
 	p.Weeks = weeksOf(own.details)
-	if me, ok := facts.Person(a.ID); ok {
-		p.Tongue = me.Tongue
+	me, err := s.DB.Q().Person(ctx, a.ID)
+	if err != nil {
+		return p, err
 	}
+	p.Tongue = me.Tongue
 	rs, err := s.DB.Q().TakeRecords(ctx, store.TakeFilter{WorkerID: id})
 	if err != nil {
 		return p, err
 	}
 	if p.Practice, err = nursery.Heavy(ctx, s.Kernel, func() (Practice, error) { return practiceOf(rs) }); err != nil {
 		return p, err
+	}
+	if t, ok := facts.Technique(p.Practice.Technique); ok {
+		p.Practice.Technique = t.Name
 	}
 	key := strconv.FormatInt(id, 10)
 	for _, l := range own.Groups["worker"] {

@@ -10,6 +10,7 @@ import (
 	"unionknot/internal/nursery/days"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
+	"unionknot/internal/words"
 )
 
 type tellingPage struct {
@@ -40,9 +41,9 @@ func (b bench) setTelling(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	chosen := ways.AsFree
+	chosen := words.AsFree
 	if f.Text("tell") == "yes" {
-		chosen = ways.SoThatCountsTell
+		chosen = words.SoThatCountsTell
 	}
 	ctx := nursery.WithOnce(r.Context(), f.Once)
 	if err = b.Nursery.ChooseWay(ctx, page.Actor(r), string(ways.Sharing), chosen); err != nil {

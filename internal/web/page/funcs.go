@@ -42,6 +42,8 @@ var funcs = template.FuncMap{
 	"firstname": words.FirstName,
 	"apart":     words.Apart,
 	"in":        words.In,
+	"moneyor":   words.MoneyOr,
+	"ago":       words.Ago,
 	"hoursbar":  draw.HoursBar,
 	// short is a name's first letters, for narrow places.
 	"weekhours": func(week [8][3]float64, weekday int, half string) string {

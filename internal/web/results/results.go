@@ -16,6 +16,7 @@ import (
 
 	"unionknot/internal/core/cost"
 	"unionknot/internal/core/take"
+	"unionknot/internal/core/working"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	resultsstage "unionknot/internal/nursery/results"
@@ -88,6 +89,7 @@ type drawing struct {
 }
 
 type costLine struct {
+	Working                         working.Working
 	Name, Live, Range, Tree, Brings string
 	Parts                           []string
 }
@@ -271,7 +273,7 @@ func (p *resultsPage) costs(pic resultsstage.Pictures) {
 		}
 		d := drawing{Title: words.CostGroup(g), Drawing: draw.Costs(words.CostGroup(g)+": what a live union came to, by its parts", ls[:min(len(ls), mostMarks)])}
 		for _, l := range ls {
-			c := costLine{Name: l.Name, Live: cents(l.Sum.Live.Mean), Range: cents(l.Sum.Live.Low) + "–" + cents(l.Sum.Live.High), Tree: cents(l.Sum.Tree.Mean)}
+			c := costLine{Working: l.Working, Name: l.Name, Live: cents(l.Sum.Live.Mean), Range: cents(l.Sum.Live.Low) + "–" + cents(l.Sum.Live.High), Tree: cents(l.Sum.Tree.Mean)}
 			for _, part := range cost.Parts {
 				c.Parts = append(c.Parts, cents(l.Sum.Each(part)))
 			}
