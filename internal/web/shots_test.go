@@ -25,25 +25,24 @@ func TestShots(t *testing.T) {
 		{"season", "/season/pome"},
 		{"programme", "/match/programme"}, {"match", "/match/O-48"}, {"union", "/match/union?kind=whip-and-tongue&stock=9.5&scion=7.8"},
 		{"bench-card", "/bench/tags/" + live},
-		{"grow", "/grow"}, {"pipeline", "/grow/years"}, {"results", "/results"},
-		{"list", "/lists/tags?find=lanternjaw&sort=-tied&col=tag&col=variety&col=stock&col=worker&col=technique&col=planned&col=tied" +
-			"&col=finished_at&col=first_taken&col=first_dead"}} {
+		{"grow", "/grow"}, {"pipeline", "/grow/years"}, {"results", "/results"}} {
 		b.goTo(s[1])
 		b.shot(dir, s[0])
 	}
-	// A table of the craft that is being changed, and an order that was put right.
+	// A table of the craft that is being changed.
 	b.goTo("/correct/genus/pear")
 	b.set("#f-logit_shift", "-1.2")
 	b.press("See what it would change")
 	b.sees("would stand otherwise")
 	b.shot(dir, "table-changed")
-	b.goTo("/correct/order/O-52")
-	b.set("#f-trees", "110")
-	b.set("#f-why", "they called again")
-	b.press("Keep it so")
-	b.at("/orders/O-52")
-	b.goTo("/correct/order/O-52")
-	b.shot(dir, "correction")
+	// Somebody's own page, what unions come to, and a recall.
+	b.goTo("/results/worker/" + h.one(t, `select id::text from person where sign_in = 'odile'`))
+	b.shot(dir, "worker")
+	b.goTo("/results")
+	b.eval(`document.querySelector('#cost').scrollIntoView()`)
+	b.shot(dir, "cost")
+	b.goTo("/recall?kind=lot&key=L-201")
+	b.shot(dir, "recall")
 	// The days, once everything is woven and planned.
 	b.goTo("/match/programme")
 	b.press("Make all the batches")
@@ -58,25 +57,6 @@ func TestShots(t *testing.T) {
 	phone.goTo("/grow/walk#row 14")
 	phone.sees("row 14")
 	phone.shot(dir, "walk-phone")
-	empty := open(t, testhouse.Empty(t))
-	empty.nursery.RunFrom(benchDay)
-	code, err := empty.nursery.SetupCode(t.Context())
-	if err != nil {
-		t.Fatal(err)
-	}
-	fresh := empty.browser(t, 1280, 800)
-	fresh.goTo("/first")
-	for _, f := range [][2]string{{"#f-code", code}, {"#f-house", "A new nursery"}, {"#f-name", "Maud Thirlby"}, {"#f-sign_in", "maud"},
-		{"#f-password", "three blunt knives"}} {
-		fresh.set(f[0], f[1])
-	}
-	fresh.press("Open the house")
-	fresh.at("/today")
-	fresh.goTo("/season/site?climate=inland&side=north")
-	fresh.press("Set it so")
-	fresh.sees("Set by")
-	fresh.goTo("/today")
-	fresh.shot(dir, "first-hour")
 	// The card on a tablet with the server gone.
 	h, p, b := tabletOf(t, "Ansel Roke")
 	p.off.Store(true)

@@ -143,6 +143,9 @@ func TestWhatStandsBehindResultsIsPressed(t *testing.T) {
 	csv := value[string](b, `fetch([...document.querySelectorAll('a')].find(a => (a.getAttribute('href') || '').includes('takes.csv?by=lot')).href).then(r => r.text())`)
 	rows := strings.Count(strings.TrimSpace(csv), "\n")
 	assert.Equal(t, n, strconv.Itoa(rows), "every lot, below the heading")
+	n = h.one(t, `select count(distinct b.order_id)::text from tag t join batch b on b.id = t.batch_id where t.look_id is not null or t.first_id is not null`)
+	csv = value[string](b, `fetch([...document.querySelectorAll('a')].find(a => (a.getAttribute('href') || '').includes('costs.csv?by=order')).href).then(r => r.text())`)
+	assert.Equal(t, n, strconv.Itoa(strings.Count(strings.TrimSpace(csv), "\n")), "every order, below the heading")
 	// A figure opens its working, and the tags behind it.
 	b.eval(`document.querySelector('#worker ~ details td summary').click()`)
 	b.sees("Its tags and counts")

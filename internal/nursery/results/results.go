@@ -112,7 +112,9 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	p.Hand = a.Role == nursery.BenchHand
 	if err == nil && !p.Hand {
 		whole.Fair = p.Fair
-		p.Advice = advise(facts, whole, p.details)
+		p.Advice, _, err = s.advices.Get(f.key(), fmt.Sprint(facts.Stamp.Takes, " ", facts.Stamp.Settings, " ", p.Fair.Behind), func() ([]Advice, error) {
+			return advise(facts, whole, p.details), nil
+		}, func() ([]Advice, error) { return advise(facts, whole, p.details), nil })
 	}
 	if p.Hand {
 		p.Fair.Alone = nil

@@ -12,6 +12,7 @@ type Stage struct {
 	*nursery.Kernel
 	fairs   snapshot.Fits[Fair]
 	results snapshot.Fits[ResultsPage]
+	advices snapshot.Fits[[]Advice]
 }
 
 // New makes the stage.

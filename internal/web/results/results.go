@@ -6,6 +6,7 @@ import (
 	"embed"
 	"fmt"
 	"html/template"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -41,6 +42,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/results", Who: page.Everyone, Do: s.show},
 		{Method: "GET", Path: "/results/tags", Who: page.Everyone, Do: s.tags},
 		{Method: "GET", Path: "/results/takes.csv", Who: page.Readers, Do: s.file},
+		{Method: "GET", Path: "/results/costs.csv", Who: page.Readers, Do: s.costFile},
 		{Method: "GET", Path: "/results/worker/{id}", Who: page.Everyone, Do: s.worker},
 		{Method: "GET", Path: "/results/report", Who: page.Readers, Do: s.report},
 	}
@@ -86,6 +88,8 @@ type drawing struct {
 	Drawing     template.HTML
 	Points      []resultsstage.Point
 	Lines       []costLine
+	File        template.URL // of all the lines
+	All         int          // how many there are
 }
 
 type costLine struct {
@@ -219,16 +223,16 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 	p.Mismatch = draw.Curve("Take over how much thinner the wood was than the stock", "% thinner than the stock", rp.Fair.Mismatch, pic.Mismatch)
 	p.Store = draw.Curve("Take over the days from cutting to grafting", "days from cutting to grafting", rp.Fair.Store, pic.Store)
 	for _, x := range []drawing{
-		{"Over seasons", "as counted, with 90 % ranges", draw.Turns("Take by season", pic.Seasons), pic.Seasons, nil},
-		{"By the hour it was finished", "the hour of the house's day", draw.Turns("Take by hour", pic.Hours), pic.Hours, nil},
-		{"By the turn in a worker's day", "their first tag, their second …", draw.Turns("Take by turn in the day", pic.Nths), pic.Nths, nil},
+		{"Over seasons", "as counted, with 90 % ranges", draw.Turns("Take by season", pic.Seasons), pic.Seasons, nil, "", 0},
+		{"By the hour it was finished", "the hour of the house's day", draw.Turns("Take by hour", pic.Hours), pic.Hours, nil, "", 0},
+		{"By the turn in a worker's day", "their first tag, their second …", draw.Turns("Take by turn in the day", pic.Nths), pic.Nths, nil, "", 0},
 	} {
 		if len(x.Points) > 1 {
 			p.Over = append(p.Over, x)
 		}
 	}
 	if !rp.Hand {
-		p.costs(pic)
+		p.costs(pic, kept(r))
 	}
 	p.Advice = adviceOf(rp.Advice)
 	if p.Seasons, err = s.seasons(r, f.From); err != nil {
@@ -261,7 +265,10 @@ func (s results) seasons(r *http.Request, on time.Time) (out []season, err error
 	return out, err
 }
 
-func (p *resultsPage) costs(pic resultsstage.Pictures) {
+// mostCosts is how many lines a table of costs has; all are in its file.
+const mostCosts = 24
+
+func (p *resultsPage) costs(pic resultsstage.Pictures, kept url.Values) {
 	for i := range cost.Parts {
 		p.CostParts = append(p.CostParts, words.CostPart(i))
 	}
@@ -272,7 +279,9 @@ func (p *resultsPage) costs(pic resultsstage.Pictures) {
 			continue
 		}
 		d := drawing{Title: words.CostGroup(g), Drawing: draw.Costs(words.CostGroup(g)+": what a live union came to, by its parts", ls[:min(len(ls), mostMarks)])}
-		for _, l := range ls {
+		kept.Set("by", g)
+		d.File, d.All = template.URL(kept.Encode()), len(ls)
+		for _, l := range ls[:min(len(ls), mostCosts)] {
 			c := costLine{Working: l.Working, Name: l.Name, Live: cents(l.Sum.Live.Mean), Range: cents(l.Sum.Live.Low) + "–" + cents(l.Sum.Live.High), Tree: cents(l.Sum.Tree.Mean)}
 			for _, part := range cost.Parts {
 				c.Parts = append(c.Parts, cents(l.Sum.Each(part)))
@@ -321,6 +330,43 @@ func (s results) file(w http.ResponseWriter, r *http.Request) error {
 				row = append(row, "", "", "")
 			}
 			if err := add(append(row, l.Flag)...); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// costFile writes what live unions of a group came to, all of them, in the house's money.
+func (s results) costFile(w http.ResponseWriter, r *http.Request) error {
+	g := r.URL.Query().Get("by")
+	if !slices.Contains(resultsstage.CostBy, g) {
+		return nursery.ErrNotFound
+	}
+	rp, err := s.Nursery.Results(r.Context(), page.Actor(r), filter(r))
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
+	w.Header().Set("Content-Disposition", `attachment; filename="costs-by-`+g+`.csv"`)
+	head := []string{g, "name", "grafts", "alive", "counted", "hours", "live_union", "low", "high", "tree"}
+	for i := range cost.Parts {
+		head = append(head, words.CostPart(i))
+	}
+	money := func(cents float64) any {
+		if math.IsNaN(cents) || math.IsInf(cents, 0) {
+			return ""
+		}
+		return math.Round(cents) / 100
+	}
+	return exchange.Write(w, exchange.CSV, append(head, "brings"), func(add func(...any) error) error {
+		for _, l := range rp.Pictures.Costs[g] {
+			row := []any{l.Key, l.Name, l.Made.Grafts, l.Made.Alive, l.Made.Counted, math.Round(l.Made.Hours*10) / 10, money(l.Sum.Live.Mean),
+				money(l.Sum.Live.Low), money(l.Sum.Live.High), money(l.Sum.Tree.Mean)}
+			for _, part := range cost.Parts {
+				row = append(row, money(l.Sum.Each(part)))
+			}
+			if err := add(append(row, money(l.Brings))...); err != nil {
 				return err
 			}
 		}
