@@ -1,6 +1,6 @@
 -- +goose Up
 -- In which tongue somebody reads their own page; '' is the house's, English.
-alter table person add column tongue text not null default '' check (tongue ~ '^[a-z]{0,3}$');
+alter table person add column tongue text not null default '' check (tongue ~ '^[a-z]*$' and length(tongue) <= 3);
 
 -- +goose Down
 -- +goose StatementBegin
