@@ -123,56 +123,55 @@ const (
 var ErrSeason = errors.New("not a season to play")
 
 func (s *Season) check() error {
-	no := func(format string, args ...any) error { return fmt.Errorf(format+": %w", append(args, ErrSeason)...) }
 	for i, e := range s.Effects {
 		if !(e.SD >= 0) || math.IsInf(e.SD, 0) || math.IsNaN(e.Mean) || math.IsInf(e.Mean, 0) {
-			return no("effect %d, %g ± %g", i+1, e.Mean, e.SD)
+			return fmt.Errorf("effect %d, %g ± %g: %w", i+1, e.Mean, e.SD, ErrSeason)
 		}
 	}
 	for i, l := range s.Later {
 		if !(l.A > 0) || !(l.B > 0) {
-			return no("stage %d, beta(%g, %g)", i+1, l.A, l.B)
+			return fmt.Errorf("stage %d, beta(%g, %g): %w", i+1, l.A, l.B, ErrSeason)
 		}
 	}
 	for i, w := range s.Windows {
 		if !(w.SD >= 0) {
-			return no("window %d, ± %g days", i+1, w.SD)
+			return fmt.Errorf("window %d, ± %g days: %w", i+1, w.SD, ErrSeason)
 		}
 	}
 	for i, h := range s.Hands {
 		if !(h.Absent >= 0 && h.Absent <= 1) {
-			return no("hand %d, away %g of the time", i+1, h.Absent)
+			return fmt.Errorf("hand %d, away %g of the time: %w", i+1, h.Absent, ErrSeason)
 		}
 		for d := 1; d < len(h.Days); d++ {
 			if h.Days[d] <= h.Days[d-1] {
-				return no("hand %d: their days do not rise", i+1)
+				return fmt.Errorf("hand %d: their days do not rise: %w", i+1, ErrSeason)
 			}
 		}
 	}
 	for i, j := range s.Jobs {
 		switch {
 		case j.Order < 0 || j.Order >= len(s.Orders):
-			return no("job %d is of no order", i+1)
+			return fmt.Errorf("job %d is of no order: %w", i+1, ErrSeason)
 		case j.Grafts < 0 || !(j.EtaSD >= 0) || math.IsNaN(j.Eta):
-			return no("job %d, %d grafts, %g ± %g", i+1, j.Grafts, j.Eta, j.EtaSD)
+			return fmt.Errorf("job %d, %d grafts, %g ± %g: %w", i+1, j.Grafts, j.Eta, j.EtaSD, ErrSeason)
 		case j.Hand >= len(s.Hands) || j.Hand < Made || j.Hand != Made && j.Day < 0 || j.Window >= len(s.Windows):
-			return no("job %d has no such hand, day or window", i+1)
+			return fmt.Errorf("job %d has no such hand, day or window: %w", i+1, ErrSeason)
 		case j.From < 0 || j.From > len(s.Later):
-			return no("job %d begins at stage %d of %d", i+1, j.From, len(s.Later))
+			return fmt.Errorf("job %d begins at stage %d of %d: %w", i+1, j.From, len(s.Later), ErrSeason)
 		}
 		for _, e := range j.Effects {
 			if e < 0 || e >= len(s.Effects) {
-				return no("job %d has no effect %d", i+1, e)
+				return fmt.Errorf("job %d has no effect %d: %w", i+1, e, ErrSeason)
 			}
 		}
 	}
 	for i, n := range s.Orders {
 		if n < 0 {
-			return no("order %d, %d trees", i+1, n)
+			return fmt.Errorf("order %d, %d trees: %w", i+1, n, ErrSeason)
 		}
 	}
 	if s.Joint != nil && s.Joint.SymmetricDim() > len(s.Effects) {
-		return no("%d effects drawn together of %d", s.Joint.SymmetricDim(), len(s.Effects))
+		return fmt.Errorf("%d effects drawn together of %d: %w", s.Joint.SymmetricDim(), len(s.Effects), ErrSeason)
 	}
 	return nil
 }
