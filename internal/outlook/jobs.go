@@ -42,6 +42,7 @@ type Diary struct {
 	Hands   []Hand
 	Tags    []store.Tag                // open tags
 	Rest    map[int][]store.RestThread // by job, what is on no tag
+	Woven   map[int]Woven              // by job, what is in no batch
 	TagOf   map[int]int                // by job, its tag
 	Names   map[string]string          // of techniques
 	Spans   []technique.Span           // by job, the days in which it can be made

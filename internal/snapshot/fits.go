@@ -88,3 +88,6 @@ func (f *Fits[T]) Age(key string) time.Duration {
 	}
 	return time.Since(x.at)
 }
+
+// Has says whether a question has an answer already, by whichever counts.
+func (f *Fits[T]) Has(key string) bool { return f.Age(key) > 0 }

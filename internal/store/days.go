@@ -10,6 +10,7 @@ import (
 type RestThread struct {
 	Thread
 	Batch      string    `db:"batch"`
+	Order      string    `db:"order_code"`
 	Priority   int       `db:"priority"`
 	StockGenus string    `db:"stock_genus"`
 	Variety    string    `db:"variety"`
@@ -24,7 +25,7 @@ func (q Q) RestThreads(ctx context.Context) (rs []RestThread, err error) {
 		&rs,
 		`select h.batch_id, h.lot_id, l.code as lot, h.stock_mm, h.bundle_id, w.code as bundle, h.wood_mm, h.technique, h.buds, h.n -
 			coalesce(g.n, 0)::int as n,
-		b.code as batch, o.priority, s.genus as stock_genus, v.name as variety, w.cut_on,
+		b.code as batch, o.code as order_code, o.priority, s.genus as stock_genus, v.name as variety, w.cut_on,
 		l.form as lot_form, l.taper_mm as lot_taper
 		from batch b join batch_thread h on h.batch_id = b.id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
 		join stock_lot l on l.id = h.lot_id join stock_type s on s.id = l.stock_type_id join wood_bundle w on w.id = h.bundle_id

@@ -225,3 +225,19 @@ func (q Q) TreeFlow(ctx context.Context, f TakeFilter) (w Flow, ls []FlowLoss, e
 			and m.undone_at is null and m.at > z.at`+where+`group by 2 order by 1, 3 desc`, args...)
 	return w, ls, err
 }
+
+// DayKept is how many days at the bench somebody was planned for, of those that are over, and
+// on how many of them nothing of theirs was begun until then.
+type DayKept struct {
+	WorkerID int64 `db:"worker_id"`
+	Days     int   `db:"days"`
+	Missed   int   `db:"missed"`
+}
+
+// DaysKept counts them by worker, of the days from one on.
+func (q Q) DaysKept(ctx context.Context, from, today time.Time) (ds []DayKept, err error) {
+	err = q.all(ctx, &ds, `select worker_id, count(*)::int as days, count(*) filter (where not begun)::int as missed from (
+		select worker_id, day, bool_or(started_at::date <= day) as begun from tag where day >= $1 and day < $2 and started_at is not null
+		group by 1, 2) x group by 1 order by 1`, from, today)
+	return ds, err
+}

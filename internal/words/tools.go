@@ -5,6 +5,7 @@ import "fmt"
 // What is said of tools.
 const (
 	ToolName   = "Give the tool a name of 1 to 60 letters, such as knife 3."
+	WhoCuts    = "Say whose tool it is."
 	NoSuchTool = "Choose a tool that is in use."
 )
 

@@ -7,8 +7,6 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"gonum.org/v1/gonum/mathext"
-
 	"unionknot/internal/core/sizing"
 )
 
@@ -72,14 +70,15 @@ type table struct {
 	ceiling []int
 	sd      []float64 // of effects that are drawn together
 	mean    []float64 // of stages
-	touch   [][]int   // by order: the effects of its jobs
-	base    []int     // by order: where its touched effects begin
+	stage   []*curve
+	touch   [][]int // by order: the effects of its jobs
+	base    []int   // by order: where its touched effects begin
 	touched int
 }
 
 func (t *table) ready() {
 	for _, l := range t.s.Later {
-		t.mean = append(t.mean, l.A/(l.A+l.B))
+		t.mean, t.stage = append(t.mean, l.A/(l.A+l.B)), append(t.stage, curveOf(l))
 	}
 	for i := range t.root {
 		t.sd = append(t.sd, math.Sqrt(t.s.Joint.At(i, i)+jitter))
@@ -123,11 +122,12 @@ type player struct {
 	shut            []int
 	day             [][]int // of hands: the days that are not missed
 	missed          []float64
+	pace, paceZ     []float64 // of hands, times the one that is planned with
 	live            []float64
 	late            []float64
 	u               []float64
 	jobZ            []float64
-	windowZ, laterU []float64
+	windowZ, laterZ []float64
 	absentU         [][]float64
 	streams         [4]*rand.Rand
 	hands           []*rand.Rand
@@ -140,9 +140,9 @@ func (t *table) player() *player {
 	s := t.s
 	p := &player{t: t, z: make([]float64, len(s.Effects)), dev: make([]float64, len(s.Effects)), effect: make([]float64, len(s.Effects)), later: make([]float64, len(s.Later)),
 		shut: make([]int, len(s.Windows)), day: make([][]int, len(s.Hands)),
-		missed: make([]float64, len(s.Hands)), live: make([]float64, len(s.Orders)), late: make([]float64, len(s.Orders)),
+		missed: make([]float64, len(s.Hands)), pace: make([]float64, len(s.Hands)), paceZ: make([]float64, len(s.Hands)), live: make([]float64, len(s.Orders)), late: make([]float64, len(s.Orders)),
 		u: make([]float64, len(s.Jobs)), jobZ: make([]float64, len(s.Jobs)), windowZ: make([]float64, len(s.Windows)),
-		laterU: make([]float64, len(s.Later)), absentU: make([][]float64, len(s.Hands)), eachStage: make([]float64, len(s.Later)+1)}
+		laterZ: make([]float64, len(s.Later)), absentU: make([][]float64, len(s.Hands)), eachStage: make([]float64, len(s.Later)+1)}
 	for h := range s.Hands {
 		p.absentU[h] = make([]float64, len(s.Hands[h].Days))
 		p.day[h] = make([]int, 0, len(s.Hands[h].Days))
@@ -196,13 +196,14 @@ func (p *player) draw() {
 	for i := range p.z {
 		p.z[i] = p.streams[ofEffects].NormFloat64()
 	}
-	for i := range p.laterU {
-		p.laterU[i] = p.streams[ofLater].Float64()
+	for i := range p.laterZ {
+		p.laterZ[i] = p.streams[ofLater].NormFloat64()
 	}
 	for i := range p.windowZ {
 		p.windowZ[i] = p.streams[ofWindows].NormFloat64()
 	}
 	for h := range p.absentU {
+		p.paceZ[h] = p.hands[h].NormFloat64()
 		for d := range p.absentU[h] {
 			p.absentU[h][d] = p.hands[h].Float64()
 		}
@@ -230,8 +231,11 @@ func (p *player) season(sign float64, out *share) {
 	for i := range s.Jobs {
 		j := &s.Jobs[i]
 		if j.Hand != Made {
-			days := p.day[j.Hand]
-			if j.Day >= len(days) || j.Window >= 0 && days[j.Day] > p.shut[j.Window] {
+			days, at := p.day[j.Hand], j.Day
+			if pace := p.pace[j.Hand]; pace != 1 {
+				at = int((float64(j.Day)+math.Min(j.Part, 1-1e-9))/pace + 1e-9)
+			}
+			if at >= len(days) || j.Window >= 0 && days[at] > p.shut[j.Window] {
 				p.late[j.Order] += float64(j.Grafts)
 				continue
 			}
@@ -280,10 +284,10 @@ func (p *player) set(sign float64) {
 			p.effect[i] += p.dev[i] * sd
 		}
 	}
-	for i, l := range s.Later {
+	for i := range s.Later {
 		p.later[i] = t.mean[i]
 		if t.certain&Takes == 0 {
-			p.later[i] = mathext.InvRegIncBeta(l.A, l.B, side(sign, p.laterU[i]))
+			p.later[i] = t.stage[i].at(sign * p.laterZ[i])
 		}
 	}
 	p.eachStage[len(s.Later)] = 1
@@ -299,7 +303,10 @@ func (p *player) set(sign float64) {
 	for h := range s.Hands {
 		hand := &s.Hands[h]
 		days := p.day[h][:0]
-		p.missed[h] = 0
+		p.missed[h], p.pace[h] = 0, 1
+		if hand.PaceSD > 0 && t.certain&Hands == 0 {
+			p.pace[h] = math.Exp(sign * hand.PaceSD * p.paceZ[h])
+		}
 		for d, day := range hand.Days {
 			if t.certain&Hands == 0 && side(sign, p.absentU[h][d]) < hand.Absent {
 				p.missed[h]++

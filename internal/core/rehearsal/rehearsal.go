@@ -32,6 +32,9 @@ type Window struct {
 type Hand struct {
 	Days   []int
 	Absent float64
+	// PaceSD is the standard deviation of the logarithm of their pace beside the one that is
+	// planned with: slower, all their jobs come later, faster, sooner. 0 is known for certain.
+	PaceSD float64
 }
 
 // Made is the hand of a job that is made already.
@@ -43,6 +46,7 @@ type Job struct {
 	Eta, EtaSD    float64 // its take beside the effects; drawn for each job
 	Effects       []int   // of its worker, lot, bundle and what else it shares
 	Hand, Day     int     // the hand's working day, from 0, as they turn out; Made for none
+	Part          float64 // of that day by whose end it is made, 0 to 1; only pace asks for it
 	Window        int     // below 0: it is not bound to one
 	Sure          bool    // its grafts live already: only the stages to come count
 	Buds          int     // on each stock, of which one suffices; 0 is 1
@@ -139,7 +143,7 @@ func (s *Season) check() error {
 		}
 	}
 	for i, h := range s.Hands {
-		if !(h.Absent >= 0 && h.Absent <= 1) {
+		if !(h.Absent >= 0 && h.Absent <= 1) || !(h.PaceSD >= 0) {
 			return fmt.Errorf("hand %d, away %g of the time: %w", i+1, h.Absent, ErrSeason)
 		}
 		for d := 1; d < len(h.Days); d++ {

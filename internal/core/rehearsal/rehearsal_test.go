@@ -101,6 +101,16 @@ func TestDaysMoveWithWhatIsMissed(t *testing.T) {
 	assert.InDelta(t, want, play(t, s, 100_000, rehearsal.Windows).Orders[0].Met, 0.004, "the window on its mean day")
 }
 
+// TestASlowHandComesLater: a job at the middle of the second day is made on the third where the
+// pace is under three quarters of the one planned with.
+func TestASlowHandComesLater(t *testing.T) {
+	s := rehearsal.Season{Orders: []int{1}, Windows: []rehearsal.Window{{Day: 2}}, Hands: []rehearsal.Hand{{Days: []int{1, 2, 3, 4, 5}, PaceSD: 0.2}},
+		Jobs: []rehearsal.Job{{Grafts: 1, Sure: true, Hand: 0, Day: 1, Part: 0.5, Window: 0}}}
+	a := play(t, s, 100_000, rehearsal.Nothing)
+	assert.InDelta(t, 1-distuv.UnitNormal.CDF(math.Log(0.75)/0.2), a.Orders[0].Met, 0.004)
+	assert.InDelta(t, 1, play(t, s, 100, rehearsal.Hands).Orders[0].Met, 0)
+}
+
 func random(r *rand.Rand, jobs, orders int) rehearsal.Season {
 	s := rehearsal.Season{Later: []rehearsal.Stage{{A: 60, B: 4}, {A: 90, B: 3}},
 		Windows: []rehearsal.Window{{Day: 25, SD: 4}, {Day: 40, SD: 5}}}
@@ -236,6 +246,15 @@ func TestPairsOfOppositeLuckStrayLess(t *testing.T) {
 		variance(mean[1])/variance(mean[0]))
 	assert.Less(t, variance(met[0]), 0.8*variance(met[1]))
 	assert.Less(t, variance(mean[0]), 0.8*variance(mean[1]))
+}
+
+func TestAStageIsItsBeta(t *testing.T) {
+	for _, s := range []rehearsal.Stage{{A: 60, B: 4}, {A: 2, B: 5}, {A: 0.7, B: 0.6}, {A: 400, B: 9}, {A: 1, B: 1}} {
+		b := distuv.Beta{Alpha: s.A, Beta: s.B}
+		for z := -3.03; z < 3.1; z += 0.07 {
+			assert.InDelta(t, b.Quantile(distuv.UnitNormal.CDF(z)), rehearsal.Share(s, z), 1e-3, "%+v at %g", s, z)
+		}
+	}
 }
 
 func TestBadSeasonsAreRefused(t *testing.T) {

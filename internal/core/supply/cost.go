@@ -29,10 +29,15 @@ func TakingOf(t technique.Technique, e take.Expected, l take.Learned) Taking {
 // At is the expected take of one scion or bud of a class on a stock class, 0 to 1; own is
 // what is known of its lot and its bundle on the logit scale.
 func (t Taking) At(stock, scion caliper.Class, own float64) float64 {
-	mismatch := math.Abs(1 - scion.Middle()/stock.Middle())
 	p := math.Max(1e-4, math.Min(1-1e-4, t.Expected.Mean))
-	eta := math.Log(p/(1-p)) + t.slope*(mismatch-t.Expected.Mismatch) + own
+	eta := math.Log(p/(1-p)) + t.Shift(stock, scion) + own
 	return 1 / (1 + math.Exp(-eta))
+}
+
+// Shift is what the mismatch of a scion or bud of a class on a stock class does to its take
+// beside the mean, on the logit scale.
+func (t Taking) Shift(stock, scion caliper.Class) float64 {
+	return t.slope * (math.Abs(1-scion.Middle()/stock.Middle()) - t.Expected.Mismatch)
 }
 
 // Cost is what a stock costs: the expected loss of all that is set on it, and its

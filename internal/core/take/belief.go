@@ -59,6 +59,12 @@ type Expected struct {
 	Spreads  Spreads
 }
 
+// Middle is the take of a middling worker, lot and bundle on the logit scale: spread by how far
+// those differ, it has the mean.
+func (e Expected) Middle() float64 {
+	return middle(math.Max(1e-4, math.Min(1-1e-4, e.Mean)), e.Spreads.between())
+}
+
 // Long is the belief of the mean take over many groups.
 func (e Expected) Long() sizing.Beta { return e.beta(e.Variance) }
 

@@ -112,3 +112,29 @@ func squared(x float64) float64 { return x * x }
 func HalfWidth90(mean, variance float64) float64 {
 	return z90 * math.Sqrt(variance) * mean * (1 - mean)
 }
+
+// Given is Joint of levels of factors where the fixed effects are taken as they are: what is not
+// known of them is left out.
+func (l Learned) Given(of []Named) *mat.SymDense {
+	if l.at == nil {
+		return l.Joint(of)
+	}
+	at := *l.at
+	at.fixed.s = make([][]float64, at.m.p)
+	for j := range at.fixed.s {
+		at.fixed.s[j] = make([]float64, at.m.q)
+	}
+	l.at = &at
+	return l.Joint(of)
+}
+
+// Knows says whether a level of a factor was counted.
+func (l Learned) Knows(n Named) bool {
+	for k, f := range l.d.Factors {
+		if f.Name == n.Factor {
+			_, ok := l.levels[k][n.Level]
+			return ok
+		}
+	}
+	return false
+}

@@ -85,6 +85,9 @@ func (s *Stage) SetToolGone(ctx context.Context, a nursery.Actor, id int64, gone
 // HoldTool notes that somebody cuts with a tool from now on; 0 with none that is noted. A
 // bench hand notes it of themselves.
 func (s *Stage) HoldTool(ctx context.Context, a nursery.Actor, person, tool int64) error {
+	if person == 0 {
+		return nursery.Problem{Field: "person", Says: words.WhoCuts}
+	}
 	if a.Role == nursery.Looker || a.Role == nursery.BenchHand && a.ID != person {
 		return nursery.ErrNotAllowed
 	}

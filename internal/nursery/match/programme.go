@@ -355,3 +355,13 @@ func (s *Stage) MakeProgramme(ctx context.Context, a nursery.Actor, m MakeProgra
 	}
 	return made, nil
 }
+
+// Woven gives what the weave of all orders would make of what is in no batch yet.
+func (s *Stage) Woven(ctx context.Context, f *snapshot.Snapshot) (out []outlook.Woven, err error) {
+	p, err := s.programme(ctx, f, ProgrammeAsked{})
+	for _, t := range p.Weave.Threads {
+		out = append(out, outlook.Woven{Order: t.Order, Lot: t.Lot, Bundle: t.Bundle, Technique: t.Way, Stock: t.Stock, Scion: t.Scion, N: t.N,
+			Buds: t.Each})
+	}
+	return out, err
+}

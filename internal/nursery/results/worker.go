@@ -2,6 +2,7 @@ package results
 
 import (
 	"context"
+	"slices"
 	"strconv"
 
 	"unionknot/internal/nursery"
@@ -54,6 +55,7 @@ func (s *Stage) WorkerResults(ctx context.Context, a nursery.Actor, id int64) (p
 	if err != nil {
 		return p, err
 	}
+	rs = slices.DeleteFunc(rs, func(r store.TakeRecord) bool { return r.Worker != strconv.FormatInt(id, 10) }) // what they cut
 	if p.Practice, err = nursery.Heavy(ctx, s.Kernel, func() (Practice, error) { return practiceOf(rs) }); err != nil {
 		return p, err
 	}

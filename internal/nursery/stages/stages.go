@@ -19,6 +19,7 @@ import (
 	"unionknot/internal/nursery/match"
 	"unionknot/internal/nursery/orders"
 	"unionknot/internal/nursery/places"
+	"unionknot/internal/nursery/rehearse"
 	"unionknot/internal/nursery/results"
 	"unionknot/internal/nursery/season"
 	"unionknot/internal/nursery/stock"
@@ -41,6 +42,7 @@ type (
 	matchStage   = match.Stage
 	ordersStage  = orders.Stage
 	placesStage  = places.Stage
+	playStage    = rehearse.Stage
 	resultsStage = results.Stage
 	seasonStage  = season.Stage
 	stockStage   = stock.Stage
@@ -63,6 +65,7 @@ type Set struct {
 	*matchStage
 	*ordersStage
 	*placesStage
+	*playStage
 	*resultsStage
 	*seasonStage
 	*stockStage
@@ -103,6 +106,7 @@ func Of(k *nursery.Kernel) *Set {
 		traceStage:   trace.New(k),
 		woodStage:    wood.New(k),
 	}
+	s.playStage = rehearse.New(k, s.Woven)
 	s.filesStage = files.New(k, slices.Concat(s.StockLists(), s.WoodLists(), s.OrderLists(), s.PlaceLists(), s.SeasonLists())...)
 	return s
 }

@@ -42,6 +42,7 @@ var funcs = template.FuncMap{
 	"firstname": words.FirstName,
 	"apart":     words.Apart,
 	"in":        words.In,
+	"inhundred": words.InHundred,
 	"moneyor":   words.MoneyOr,
 	"ago":       words.Ago,
 	"hoursbar":  draw.HoursBar,

@@ -1,0 +1,472 @@
+package rehearse
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"math"
+	"net/url"
+	"slices"
+	"strconv"
+
+	"unionknot/internal/core/rehearsal"
+	"unionknot/internal/core/take"
+	"unionknot/internal/core/technique"
+	"unionknot/internal/core/ways"
+	"unionknot/internal/nursery"
+	"unionknot/internal/outlook"
+	"unionknot/internal/snapshot"
+	"unionknot/internal/store"
+)
+
+// Kind is what a lever does.
+type Kind string
+
+// What levers do.
+const (
+	More    Kind = "more"    // more grafts of what is free
+	Buy     Kind = "buy"     // stock or wood for what nothing is woven of
+	Hand    Kind = "hand"    // its work to a better hand
+	Earlier Kind = "earlier" // its work days earlier
+	Second  Kind = "second"  // a share to a second lot
+	Helper  Kind = "helper"  // another hand, for what is late
+	Again   Kind = "again"   // stocks whose graft fails are budded in summer
+)
+
+// Lever is a change that would raise an order's chance.
+type Lever struct {
+	Kind     Kind
+	Order    string
+	N        int    // grafts, stems or days
+	Name     string // of the hand or lot
+	From, To float64
+	AllTo    float64 // of all orders together
+	Cents    int     // what it costs
+	Path     string  // where it is done
+	at       int     // of the order, among those played
+	change   func(s *rehearsal.Season)
+}
+
+// Gain is by how much it raises its order's chance.
+func (l Lever) Gain() float64 { return l.To - l.From }
+
+// House defaults of levers.
+const (
+	leverSeasons = 4000
+	leastGain    = 0.02 // that a lever must bring to be said
+	daysEarlier  = 5    // working days
+	secondShare  = 0.5  // of a lot's grafts
+)
+
+// steps are how many more grafts are tried.
+var steps = []int{5, 10, 20, 40, 80, 160}
+
+// levers looks for the best change for each order that is not safe, and reckons the best of each
+// anew with all orders.
+func (x *Rehearsed) levers(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, lines []outlook.OrderLine) error {
+	for i := range x.Orders {
+		o := &x.Orders[i]
+		want := f.House.Chance
+		if o.Out.Met >= want {
+			continue
+		}
+		sub := only(p.Season, i)
+		base, err := rehearsal.Play(sub, leverSeasons, rehearsal.Seed, rehearsal.Nothing)
+		if err != nil {
+			return fmt.Errorf("playing order %s: %w", o.Order.Code, err)
+		}
+		var found []Lever
+		for _, l := range candidates(f, r, p, lines[i], i, o.Out) {
+			tried := only(p.Season, i)
+			l.change(&tried)
+			a, err := rehearsal.Play(tried, leverSeasons, rehearsal.Seed, rehearsal.Nothing)
+			if err != nil {
+				return fmt.Errorf("trying a change for order %s: %w", o.Order.Code, err)
+			}
+			l.at, l.Order, l.From, l.To = i, o.Order.Code, base.Orders[i].Met, a.Orders[i].Met
+			if l.Gain() >= leastGain {
+				found = append(found, l)
+			}
+		}
+		found = leanest(found, want)
+		if len(found) == 0 {
+			continue
+		}
+		best := found[0]
+		o.Lever = &best
+		x.Levers = append(x.Levers, found...)
+	}
+	// What the best of each adds to all orders together.
+	base, err := rehearsal.Play(p.Season, leverSeasons, rehearsal.Seed, rehearsal.Nothing)
+	if err != nil {
+		return fmt.Errorf("playing the season again: %w", err)
+	}
+	for i := range x.Orders {
+		if o := &x.Orders[i]; o.Lever != nil {
+			s := whole(p.Season)
+			o.Lever.change(&s)
+			a, err := rehearsal.Play(s, leverSeasons, rehearsal.Seed, rehearsal.Nothing)
+			if err != nil {
+				return fmt.Errorf("trying a change for all orders: %w", err)
+			}
+			o.Lever.To = math.Max(0, math.Min(1, o.Out.Met+a.Orders[i].Met-base.Orders[i].Met))
+			o.Lever.From, o.Lever.AllTo = o.Out.Met, math.Min(1, x.AllMet+math.Max(0, a.AllMet-base.AllMet))
+		}
+	}
+	slices.SortStableFunc(x.Levers, func(a, b Lever) int { return cmp.Compare(b.Gain(), a.Gain()) })
+	return nil
+}
+
+// leanest keeps of each kind the least that reaches the chance wanted, or else the one that
+// brings the most; what reaches it comes first, the cheapest of that first.
+func leanest(ls []Lever, want float64) (out []Lever) {
+	by := map[Kind]Lever{}
+	for _, l := range ls {
+		had, ok := by[l.Kind]
+		switch {
+		case !ok:
+		case had.To >= want: // it suffices: only a cheaper one that does too
+			if l.To < want || l.Cents >= had.Cents {
+				continue
+			}
+		case l.To <= had.To:
+			continue
+		}
+		by[l.Kind] = l
+	}
+	for _, l := range by {
+		out = append(out, l)
+	}
+	slices.SortFunc(out, func(a, b Lever) int {
+		if (a.To >= want) != (b.To >= want) {
+			if a.To >= want {
+				return -1
+			}
+			return 1
+		}
+		if a.To >= want {
+			return cmp.Or(a.Cents-b.Cents, cmp.Compare(b.To, a.To), cmp.Compare(a.Kind, b.Kind))
+		}
+		return cmp.Or(cmp.Compare(b.To, a.To), a.Cents-b.Cents, cmp.Compare(a.Kind, b.Kind))
+	})
+	return out
+}
+
+// whole is a season whose jobs and effects may be changed.
+func whole(s rehearsal.Season) rehearsal.Season {
+	s.Jobs, s.Effects = slices.Clone(s.Jobs), slices.Clone(s.Effects)
+	return s
+}
+
+// only is a season with the jobs of one order.
+func only(s rehearsal.Season, order int) rehearsal.Season {
+	out := s
+	out.Jobs, out.Effects = nil, slices.Clone(s.Effects)
+	for _, j := range s.Jobs {
+		if j.Order == order {
+			out.Jobs = append(out.Jobs, j)
+		}
+	}
+	return out
+}
+
+// mine are the places of an order's jobs in a season that satisfy something.
+func mine(s *rehearsal.Season, order int, is func(j rehearsal.Job) bool) (out []int) {
+	for i, j := range s.Jobs {
+		if j.Order == order && is(j) {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+func toMake(j rehearsal.Job) bool { return j.Hand != rehearsal.Made }
+
+// largest is the largest of an order's jobs that are to be made, or that grafts may be added to.
+func largest(s *rehearsal.Season, order int) int {
+	at := mine(s, order, toMake)
+	if len(at) == 0 {
+		at = mine(s, order, func(j rehearsal.Job) bool { return !j.Sure && len(j.Effects) > 0 })
+	}
+	if len(at) == 0 {
+		return -1
+	}
+	return slices.MaxFunc(at, func(a, b int) int { return s.Jobs[a].Grafts - s.Jobs[b].Grafts })
+}
+
+// candidates are the changes that could be made for an order.
+func candidates(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, line outlook.OrderLine, order int, goes rehearsal.Outcome) (out []Lever) {
+	o, w := line.Order, outlook.WorthOf(f.House)
+	t := line.Need.By.Technique
+	graft := float64(w.StemCents) + float64(max(1, t.Pieces())*w.PieceCents)
+	if t.RatePerHour > 0 {
+		graft += float64(max(1, t.Pieces())*w.WageCents) / float64(t.RatePerHour)
+	}
+	cents := func(n int) int { return int(math.Round(float64(n) * graft)) }
+	at := largest(&p.Season, order)
+	// More grafts of what is free beside what is woven already.
+	free := spare(p, line)
+	if at >= 0 {
+		for _, n := range steps {
+			if n > free {
+				break
+			}
+			out = append(out, Lever{Kind: More, N: n, Cents: cents(n), Path: "/match/" + url.PathEscape(o.Code) + "?grafts=" + strconv.Itoa(line.ToGo+n),
+				change: func(s *rehearsal.Season) { s.Jobs[largest(s, order)].Grafts += n }})
+		}
+	}
+	if n := p.Unwoven[order]; n > 0 {
+		out = append(out, Lever{Kind: Buy, N: n, Cents: cents(n), Path: "/orders/" + url.PathEscape(o.Code), change: func(s *rehearsal.Season) {
+			if k := largest(s, order); k >= 0 {
+				j := s.Jobs[k]
+				j.Grafts = n
+				s.Jobs = append(s.Jobs, j)
+				return
+			}
+			// Nothing of it is made or planned: as its usual technique does it, of a lot, bundle and
+			// worker like any other.
+			e := line.Need.By.Expected
+			between := e.Spreads.Worker*e.Spreads.Worker + e.Spreads.Lot*e.Spreads.Lot + e.Spreads.Bundle*e.Spreads.Bundle
+			s.Jobs = append(s.Jobs, rehearsal.Job{Order: order, Grafts: n, Eta: e.Middle(), EtaSD: math.Sqrt(e.Variance + between), Hand: rehearsal.Made,
+				Window: -1, Buds: t.Pieces()})
+		}})
+	}
+	if l, ok := again(r, p, line, order, goes, w); ok {
+		out = append(out, l)
+	}
+	jobs := mine(&p.Season, order, toMake)
+	if late := int(math.Ceil(goes.Late)) + p.Unplaced[order]; late > 0 && t.RatePerHour > 0 {
+		hours := float64(late) / float64(t.RatePerHour)
+		out = append(out, Lever{Kind: Helper, N: int(math.Ceil(hours)), Cents: int(math.Round(hours * float64(w.WageCents))), Path: "/bench/hands",
+			change: func(s *rehearsal.Season) {
+				for _, i := range mine(s, order, toMake) {
+					s.Jobs[i].Hand = rehearsal.Made
+				}
+				if k := largest(s, order); k >= 0 && p.Unplaced[order] > 0 {
+					j := s.Jobs[k]
+					j.Grafts = p.Unplaced[order]
+					s.Jobs = append(s.Jobs, j)
+				}
+			}})
+	}
+	if len(jobs) == 0 {
+		return out
+	}
+	// Its work to the best hand who knows it.
+	if h, e := bestHand(p, p.Jobs[jobs[0]].Technique); h >= 0 {
+		out = append(out, Lever{Kind: Hand, Name: p.Hands[h].Person.Name, Path: "/bench/days", change: func(s *rehearsal.Season) {
+			for _, i := range mine(s, order, toMake) {
+				j := s.Jobs[i]
+				j.Effects = slices.Clone(j.Effects)
+				for k, x := range j.Effects {
+					if p.Effects[x].Factor == take.Worker {
+						j.Effects[k] = e
+					}
+				}
+				s.Jobs[i] = j
+			}
+		}})
+	}
+	if slices.ContainsFunc(jobs, func(i int) bool { return p.Season.Jobs[i].Day > 0 }) {
+		out = append(out, Lever{Kind: Earlier, N: daysEarlier, Path: "/bench/days", change: func(s *rehearsal.Season) {
+			for _, i := range mine(s, order, toMake) {
+				s.Jobs[i].Day = max(0, s.Jobs[i].Day-daysEarlier)
+			}
+		}})
+	}
+	if lot, e := secondLot(f, p, o, jobs); lot != "" {
+		out = append(out, Lever{Kind: Second, Name: lot, Path: "/match/" + url.PathEscape(o.Code), change: func(s *rehearsal.Season) {
+			at := len(s.Effects)
+			s.Effects = append(s.Effects, e)
+			for _, i := range mine(s, order, toMake) {
+				j := s.Jobs[i]
+				half := int(float64(j.Grafts) * secondShare)
+				s.Jobs[i].Grafts -= half
+				j.Grafts, j.Effects = half, slices.Clone(j.Effects)
+				for k, x := range j.Effects {
+					if x < len(p.Effects) && p.Effects[x].Factor == take.Lot {
+						j.Effects[k] = at
+					}
+				}
+				s.Jobs = append(s.Jobs, j)
+			}
+		}})
+	}
+	return out
+}
+
+// spare is how many more grafts an order could be given of what is free once all that is woven
+// is set aside.
+func spare(p outlook.Played, line outlook.OrderLine) int {
+	stems, pieces := line.Weavable.Stems, line.Weavable.Pieces
+	for _, w := range p.Woven {
+		i := slices.IndexFunc(p.Orders, func(o store.Order) bool { return o.Code == w.Order })
+		if i < 0 {
+			continue
+		}
+		if p.Orders[i].StockTypeID == line.Order.StockTypeID {
+			stems -= w.N
+		}
+		if p.Orders[i].VarietyID == line.Order.VarietyID {
+			pieces -= w.N * max(1, w.Buds)
+		}
+	}
+	if line.Later() { // its wood is still to be cut
+		return stems - line.ToGo
+	}
+	return min(stems, pieces/max(1, line.Need.By.Technique.Pieces()))
+}
+
+// again is a second throw: the stocks whose graft is expected to fail are budded in summer, where
+// the house gives them another chance and there is time before the order is due.
+func again(r *outlook.OrderSizer, p outlook.Played, line outlook.OrderLine, order int, goes rehearsal.Outcome, w outlook.Worth) (Lever, bool) {
+	o := line.Order
+	if line.Later() || r.F.Answers().SecondChance() == ways.Discard {
+		return Lever{}, false
+	}
+	bs, _ := r.Know(o.Genus, o.StockGenus)
+	best := outlook.Belief{}
+	for _, b := range bs {
+		if b.Technique.SetsBud() && (best.Technique.Key == "" || b.Expected.Mean > best.Expected.Mean ||
+			b.Expected.Mean == best.Expected.Mean && b.Technique.Key < best.Technique.Key) {
+			best = b
+		}
+	}
+	made := 0
+	for _, j := range p.Season.Jobs {
+		if j.Order == order && !j.Sure {
+			made += j.Grafts
+		}
+	}
+	n := int(againAlive * (float64(made) - goes.Mean - goes.Late + float64(o.Alive)))
+	st := r.StandingFor(best.Technique, o)
+	from := r.F.Today
+	if st.Verdict == technique.Shut {
+		from = st.Opens
+	}
+	// A bud sleeps until spring, and makes a tree in the season after.
+	if from.IsZero() || o.DueOn.Before(from.AddDate(0, againMonths, 0)) {
+		return Lever{}, false
+	}
+	if best.Technique.Key == "" || best.Technique.RatePerHour <= 0 || n < leastAgain {
+		return Lever{}, false
+	}
+	s := best.Expected.Spreads
+	between := s.Worker*s.Worker + s.Lot*s.Lot + s.Bundle*s.Bundle
+	each := float64(w.PieceCents) + float64(w.WageCents)/float64(best.Technique.RatePerHour)
+	return Lever{Kind: Again, N: n, Name: best.Technique.Name, Cents: int(math.Round(float64(n) * each)), Path: "/heal",
+		change: func(x *rehearsal.Season) {
+			x.Jobs = append(x.Jobs, rehearsal.Job{Order: order, Grafts: n, Eta: best.Expected.Middle(), EtaSD: math.Sqrt(best.Expected.Variance + between),
+				Hand: rehearsal.Made, Window: -1})
+		}}, true
+}
+
+// House defaults of a second throw: how many stocks must be there for it, how many of those whose
+// graft failed still live, and the months from a summer bud to a tree.
+const (
+	leastAgain  = 3
+	againAlive  = 0.7
+	againMonths = 14
+)
+
+// bestHand is the hand with the best known takes of those who know a technique and are at the
+// bench, and their effect; below 0 where nobody's is known.
+func bestHand(p outlook.Played, technique string) (hand, effect int) {
+	hand, effect = -1, -1
+	for h, x := range p.Hands {
+		if !x.Knows[technique] || x.WeekHours() == 0 {
+			continue
+		}
+		e := slices.IndexFunc(p.Effects, func(n take.Named) bool {
+			return n.Factor == take.Worker && n.Level == strconv.FormatInt(x.Person.ID, 10)
+		})
+		if e >= 0 && (hand < 0 || p.Season.Effects[e].Mean > p.Season.Effects[effect].Mean) {
+			hand, effect = h, e
+		}
+	}
+	return hand, effect
+}
+
+// secondLot is another lot of an order's stock with room for half of its work, where that lies
+// on one lot, and what is known of it.
+func secondLot(f *snapshot.Snapshot, p outlook.Played, o store.Order, jobs []int) (code string, known rehearsal.Belief) {
+	n, lots := 0, map[string]bool{}
+	for _, i := range jobs {
+		n += p.Season.Jobs[i].Grafts
+		lots[p.Jobs[i].Lot] = true
+	}
+	if len(lots) != 1 {
+		return "", known
+	}
+	for _, l := range f.LotsOf(o.StockTypeID) {
+		if lots[l.Code] || float64(l.Free) < secondShare*float64(n) {
+			continue
+		}
+		known = rehearsal.Belief{SD: take.UsualSpreads.Lot}
+		if e := slices.IndexFunc(p.Effects, func(x take.Named) bool { return x.Factor == take.Lot && x.Level == l.Code }); e >= 0 {
+			known = p.Season.Effects[e]
+		}
+		return l.Code, known
+	}
+	return "", known
+}
+
+// Set is changes within a sum, with what they bring together.
+type Set struct {
+	Levers   []Lever
+	Cents    int
+	From, To float64 // all orders met
+	Met      float64 // orders met with it, on the mean
+	Before   float64 // and without
+}
+
+// BestFor is Best, in its turn.
+func (s *Stage) BestFor(ctx context.Context, x Rehearsed, cents int) (Set, error) {
+	return nursery.Heavy(ctx, s.Kernel, func() (Set, error) { return x.Best(cents) })
+}
+
+// Best is the set of changes, one for an order at most, that raises most how many orders are
+// met within a sum in cents: those that cost nothing first, then what brings most for its
+// money. It is played once with all of them.
+func (x Rehearsed) Best(cents int) (Set, error) {
+	out := Set{From: x.AllMet, To: x.AllMet}
+	for _, o := range x.Orders {
+		out.Before += o.Out.Met
+	}
+	out.Met = out.Before
+	ls := slices.Clone(x.Levers)
+	slices.SortStableFunc(ls, func(a, b Lever) int {
+		return cmp.Compare(b.Gain()/float64(max(1, b.Cents)), a.Gain()/float64(max(1, a.Cents)))
+	})
+	taken := map[string]int{}
+	for _, l := range ls {
+		if i, ok := taken[l.Order]; ok {
+			// A dearer one for the same order, where it brings more and the sum allows it.
+			had := out.Levers[i]
+			if l.To <= had.To+leastGain || out.Cents-had.Cents+l.Cents > cents {
+				continue
+			}
+			out.Cents += l.Cents - had.Cents
+			out.Levers[i] = l
+			continue
+		}
+		if out.Cents+l.Cents > cents {
+			continue
+		}
+		taken[l.Order] = len(out.Levers)
+		out.Levers, out.Cents = append(out.Levers, l), out.Cents+l.Cents
+	}
+	if len(out.Levers) == 0 {
+		return out, nil
+	}
+	s := whole(x.played.Season)
+	for _, l := range out.Levers {
+		l.change(&s)
+	}
+	a, err := rehearsal.Play(s, x.Seasons, rehearsal.Seed, rehearsal.Nothing)
+	if err != nil {
+		return out, fmt.Errorf("playing a set of changes: %w", err)
+	}
+	out.To, out.Met = a.AllMet, a.Met()
+	return out, nil
+}
