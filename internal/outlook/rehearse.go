@@ -11,7 +11,6 @@ import (
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/rehearsal"
 	"unionknot/internal/core/season"
-	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/supply"
 	"unionknot/internal/core/take"
 	"unionknot/internal/core/technique"
@@ -106,9 +105,9 @@ const (
 	keepZ       = 2 * 1.6449
 )
 
-// Played readies the house's season: what is made and counted, what is planned, what nothing is
+// PlayedOf readies the house's season: what is made and counted, what is planned, what nothing is
 // planned for. d has the weave of what is in no batch, plan is of its work.
-func (r *OrderSizer) Played(lines []OrderLine, d *Diary, plan benchday.Plan, l take.Learned, kept []store.DayKept, flow store.Flow) Played {
+func PlayedOf(r *OrderSizer, lines []OrderLine, d *Diary, plan benchday.Plan, l take.Learned, kept []store.DayKept, flow store.Flow) Played {
 	b := playing{r: r, d: d, l: l, order: map[string]int{}, effect: map[take.Named]int{}, window: map[Shutting]int{},
 		merged: map[mergedJob]int{}}
 	p := &b.p
@@ -158,7 +157,6 @@ type playing struct {
 	effect map[take.Named]int
 	window map[Shutting]int
 	merged map[mergedJob]int
-	base   map[string]float64 // eta of techniques by genus and key
 }
 
 // hands are the days on which each is there, and how often they are away beside what is noted.
@@ -486,9 +484,6 @@ func (b *playing) together() {
 		p.Season.Effects[i] = rehearsal.Belief{Mean: b.l.Effect(n.Factor, n.Level).Mode, SD: math.Sqrt(p.Season.Joint.At(i, i))}
 	}
 }
-
-// Grade is the belief of the share of live trees that are lifted and make the grade.
-func (r *OrderSizer) Grade() sizing.Beta { return r.grade }
 
 // AbsentSince is the day from which own records of days kept are counted.
 func AbsentSince(f *snapshot.Snapshot) time.Time { return f.Today.AddDate(-absentYears, 0, 0) }

@@ -25,7 +25,7 @@ func TestShots(t *testing.T) {
 		{"season", "/season/pome"},
 		{"programme", "/match/programme"}, {"match", "/match/O-48"}, {"union", "/match/union?kind=whip-and-tongue&stock=9.5&scion=7.8"},
 		{"bench-card", "/bench/tags/" + live},
-		{"grow", "/grow"}, {"pipeline", "/grow/years"}, {"results", "/results"}} {
+		{"grow", "/grow"}, {"rehearsal", "/orders/rehearsal?wait=1"}, {"results", "/results"}} {
 		b.goTo(s[1])
 		b.shot(dir, s[0])
 	}

@@ -71,7 +71,7 @@ func HangSays(kind, key, name string) string {
 	case "bundle":
 		return "wood bundle " + name
 	case "technique":
-		return "how well " + name + " takes here"
+		return "how well " + name + " takes on " + key
 	case "window":
 		return "until when " + key + " can be used"
 	}
@@ -79,12 +79,7 @@ func HangSays(kind, key, name string) string {
 }
 
 // HangBy says how many orders fewer are met where something turns out a little worse than likely.
-func HangBy(by float64) string {
-	if by < 0.995 {
-		return fmt.Sprintf("%.0f seasons in 100 lose an order to it", 100*by)
-	}
-	return fmt.Sprintf("%.1f orders fewer", by)
-}
+func HangBy(by float64) string { return fmt.Sprintf("%.1f orders fewer are met", by) }
 
 // HangAlone says which orders lie on one thing alone.
 func HangAlone(codes []string) string {

@@ -159,7 +159,7 @@ func (s *Stage) ready(ctx context.Context, f *snapshot.Snapshot) (p outlook.Play
 		if err != nil {
 			return outlook.Played{}, fmt.Errorf("planning the days: %w", err)
 		}
-		return r.Played(lines, d, plan, l, kept, flow), nil
+		return outlook.PlayedOf(r, lines, d, plan, l, kept, flow), nil
 	})
 	return p, lines, r, err
 }
@@ -277,7 +277,7 @@ func (x *Rehearsed) hang(p outlook.Played, a rehearsal.Answer) {
 			h.Name = personName(p, n.Level)
 		}
 		if t, ok := x.facts.Technique(n.Level); ok && kind == "technique" {
-			h.Name = t.Name + ", " + strings.TrimPrefix(n.Factor, "mean of ")
+			h.Name, h.Key = t.Name, strings.TrimPrefix(n.Factor, "mean of ") // on which genus
 		}
 		x.Hangs = append(x.Hangs, h)
 		for o := range x.Orders {

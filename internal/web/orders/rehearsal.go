@@ -159,6 +159,15 @@ func (o orders) rehearsal(w http.ResponseWriter, r *http.Request) error {
 	return o.ShowStatus(w, r, o.views["rehearsal"], frame, status)
 }
 
+// promises are those of past seasons, for Results.
+func (o orders) promises(w http.ResponseWriter, r *http.Request) error {
+	ps, err := o.Nursery.Promises(r.Context())
+	if err != nil {
+		return err
+	}
+	return o.Part(w, o.views["rehearsal"], "kept", rehearsalPage{Promises: ps, Kept: draw.Kept(ps.Steps)})
+}
+
 // chance is an order's own, for its page.
 func (o orders) chance(w http.ResponseWriter, r *http.Request) error {
 	x, err := o.Nursery.Rehearsal(r.Context())
