@@ -241,3 +241,54 @@ func (q Q) DaysKept(ctx context.Context, from, today time.Time) (ds []DayKept, e
 		group by 1, 2) x group by 1 order by 1`, from, today)
 	return ds, err
 }
+
+// Ordered is what was ordered of a variety on a stock in a season: that of its first tag, or
+// the one in which it was taken while there is none.
+type Ordered struct {
+	Season    int    `db:"season"`
+	Variety   string `db:"variety"`
+	Genus     string `db:"genus"`
+	Stock     string `db:"stock"`
+	StockType int64  `db:"stock_type_id"`
+	Trees     int    `db:"trees"`
+}
+
+// OrderedBySeason sums what was ordered, called off or not, by season, variety and stock.
+func (q Q) OrderedBySeason(ctx context.Context) (os []Ordered, err error) {
+	err = q.all(ctx, &os, `select season, variety, genus, stock, stock_type_id, sum(trees)::int as trees from (
+		select extract(year from d)::int - case when extract(month from d) < 8 then 1 else 0 end as season, v.name as variety, v.genus,
+			s.genus || ' ' || s.name as stock, s.id as stock_type_id, o.trees from orders o join variety v on v.id = o.variety_id
+			join stock_type s on s.id = o.stock_type_id cross join lateral (select coalesce((select min(t.day) from batch b join tag t on t.batch_id = b.id
+				where b.order_id = o.id and b.undone_at is null), o.made_at::date) as d) x) y
+		group by 1, 2, 3, 4, 5 order by 2, 4, 1`)
+	return os, err
+}
+
+// ClassUsed is how many stems of a stock were grafted of a class.
+type ClassUsed struct {
+	StockType int64   `db:"stock_type_id"`
+	MM        float64 `db:"mm"` // middle of the class
+	N         int     `db:"n"`
+}
+
+// ClassesUsed sums the stems on tags by stock and class.
+func (q Q) ClassesUsed(ctx context.Context) (cs []ClassUsed, err error) {
+	err = q.all(ctx, &cs, `select l.stock_type_id, x.stock_mm::float8 as mm, sum(x.n)::int as n from tag t join tag_thread x on x.tag_id = t.id
+		join any_lot l on l.id = t.lot_id group by 1, 2 order by 1, 2`)
+	return cs, err
+}
+
+// PlantCut is what was cut of a mother plant.
+type PlantCut struct {
+	Variety string `db:"variety"`
+	Plant   string `db:"plant"`
+	Sticks  int    `db:"sticks"`
+	Pieces  int    `db:"pieces"`
+}
+
+// PlantsCut sums the sticks and the pieces that mother plants which still stand gave.
+func (q Q) PlantsCut(ctx context.Context) (ps []PlantCut, err error) {
+	err = q.all(ctx, &ps, `select v.name as variety, m.code as plant, sum(w.sticks)::int as sticks, sum(w.pieces)::int as pieces
+		from wood_bundle w join mother_plant m on m.id = w.plant_id join variety v on v.id = m.variety_id group by 1, 2 order by 1, 2`)
+	return ps, err
+}

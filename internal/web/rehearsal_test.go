@@ -50,3 +50,36 @@ func TestTheSeasonIsRehearsedByClicks(t *testing.T) {
 	phone.is(`document.documentElement.scrollWidth <= innerWidth`)
 	phone.clean()
 }
+
+// TestASeasonIsPractisedByClicks plays a made-up season to its end, with the coach, by the
+// keyboard's back as much as by the button; nothing of it reaches the house.
+func TestASeasonIsPractisedByClicks(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 390, 844)
+	b.signIn("ansel")
+	before := h.one(t, `select count(*)::text from change_record`)
+	b.goTo("/orders/trainer?seed=5")
+	b.sees("Week 1 of at most 8")
+	b.press("Ask the coach")
+	b.sees("orders would be met")
+	b.axe("a season to practise on")
+	b.press("Graft this week")
+	b.sees("Week 2 of at most 8")
+	b.eval(`history.back()`)
+	b.sees("Week 1 of at most 8")
+	for range 8 {
+		if value[bool](b, `document.body.innerText.includes('What nature had')`) {
+			break
+		}
+		was := value[string](b, `location.search`)
+		b.press("Graft this week")
+		b.is(`location.search !== ` + quoted(was) + ` && document.readyState === 'complete'`)
+	}
+	b.sees("What nature had")
+	b.sees("You met")
+	b.is(`document.documentElement.scrollWidth <= innerWidth`)
+	b.goTo("/orders/trainer?seed=5&moves=77-88-99")
+	b.sees("holds no season")
+	b.expectErrors = true
+	assert.Equal(t, before, h.one(t, `select count(*)::text from change_record`))
+}

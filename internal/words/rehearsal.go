@@ -52,6 +52,10 @@ func LeverSays(kind string, n int, name string) string {
 		return fmt.Sprintf("%d working days earlier", n)
 	case "second":
 		return "half of it on lot " + name
+	case "hour":
+		return fmt.Sprintf("an hour longer on %d days", n)
+	case "measure":
+		return fmt.Sprintf("try %s first; %d more grafts only if it is poor", name, n)
 	case "helper":
 		return fmt.Sprintf("another hand for %d h", n)
 	}

@@ -90,3 +90,6 @@ func (lf logFactorial) walk(n, m int, f, odds, u float64) int {
 	}
 	return k
 }
+
+// Draw gives how many of n live where each does with chance p, for u uniform on (0, 1).
+func Draw(n int, p, u float64) int { return factorials(n).binomial(n, p, u) }

@@ -19,7 +19,7 @@ func TestBinomialInvertsItsDistribution(t *testing.T) {
 			last := 0
 			for i := range 400 {
 				u := (float64(i) + 0.5) / 400
-				k := rehearsal.Binomial(n, p, u)
+				k := rehearsal.Draw(n, p, u)
 				assert.GreaterOrEqual(t, k, last, "it rises with u")
 				last = k
 				if b.CDF(float64(k)) < u-1e-9 || k > 0 && b.CDF(float64(k-1)) > u+1e-9 {
@@ -28,11 +28,11 @@ func TestBinomialInvertsItsDistribution(t *testing.T) {
 			}
 		}
 	}
-	assert.Equal(t, 0, rehearsal.Binomial(5, 0, 0.9))
-	assert.Equal(t, 5, rehearsal.Binomial(5, 1, 0.1))
-	assert.Equal(t, 0, rehearsal.Binomial(0, 0.5, 0.5))
+	assert.Equal(t, 0, rehearsal.Draw(5, 0, 0.9))
+	assert.Equal(t, 5, rehearsal.Draw(5, 1, 0.1))
+	assert.Equal(t, 0, rehearsal.Draw(0, 0.5, 0.5))
 	for _, u := range []float64{0, 1e-300, 1 - 1e-16, math.Nextafter(1, 0)} {
-		k := rehearsal.Binomial(300, 0.4, u)
+		k := rehearsal.Draw(300, 0.4, u)
 		assert.True(t, k >= 0 && k <= 300)
 	}
 }

@@ -9,6 +9,8 @@ import (
 	"slices"
 	"strconv"
 
+	"gonum.org/v1/gonum/stat/distuv"
+
 	"unionknot/internal/core/rehearsal"
 	"unionknot/internal/core/take"
 	"unionknot/internal/core/technique"
@@ -31,6 +33,8 @@ const (
 	Second  Kind = "second"  // a share to a second lot
 	Helper  Kind = "helper"  // another hand, for what is late
 	Again   Kind = "again"   // stocks whose graft fails are budded in summer
+	Hour    Kind = "hour"    // everybody stays an hour longer
+	Measure Kind = "measure" // a lot or wood is looked into first, and more is grafted only where it is poor
 )
 
 // Lever is a change that would raise an order's chance.
@@ -55,7 +59,11 @@ const (
 	leverSeasons = 4000
 	leastGain    = 0.02 // that a lever must bring to be said
 	daysEarlier  = 5    // working days
-	secondShare  = 0.5  // of a lot's grafts
+	overtime     = 1.5  // wages of an hour over the week's
+	dayHours     = 7.5
+	measureMore  = 20 // grafts added where what was looked into is poor
+	measureNodes = 5
+	secondShare  = 0.5 // of a lot's grafts
 )
 
 // steps are how many more grafts are tried.
@@ -88,6 +96,11 @@ func (x *Rehearsed) levers(f *snapshot.Snapshot, r *outlook.OrderSizer, p outloo
 				found = append(found, l)
 			}
 		}
+		if l, ok, err := measure(p, lines[i], i, o, base.Orders[i].Met, want, found); err != nil {
+			return err
+		} else if ok {
+			found = append(found, l)
+		}
 		found = leanest(found, want)
 		if len(found) == 0 {
 			continue
@@ -102,7 +115,7 @@ func (x *Rehearsed) levers(f *snapshot.Snapshot, r *outlook.OrderSizer, p outloo
 		return fmt.Errorf("playing the season again: %w", err)
 	}
 	for i := range x.Orders {
-		if o := &x.Orders[i]; o.Lever != nil {
+		if o := &x.Orders[i]; o.Lever != nil && o.Lever.change != nil {
 			s := whole(p.Season)
 			o.Lever.change(&s)
 			a, err := rehearsal.Play(s, leverSeasons, rehearsal.Seed, rehearsal.Nothing)
@@ -252,6 +265,25 @@ func candidates(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, l
 	if len(jobs) == 0 {
 		return out
 	}
+	if goes.Late >= 0.5 {
+		last := 0
+		for _, i := range jobs {
+			last = max(last, p.Season.Jobs[i].Day)
+		}
+		heads := map[int]bool{}
+		for _, i := range jobs {
+			heads[p.Season.Jobs[i].Hand] = true
+		}
+		hours := float64((last + 1) * len(heads))
+		out = append(out, Lever{Kind: Hour, N: last + 1, Cents: int(math.Round(hours * overtime * float64(w.WageCents))), Path: "/bench/hands",
+			change: func(s *rehearsal.Season) {
+				for _, i := range mine(s, order, toMake) {
+					j := &s.Jobs[i]
+					at := (float64(j.Day) + j.Part) * dayHours / (dayHours + 1)
+					j.Day, j.Part = int(at), at-math.Floor(at)
+				}
+			}})
+	}
 	// Its work to the best hand who knows it.
 	if h, e := bestHand(p, p.Jobs[jobs[0]].Technique); h >= 0 {
 		out = append(out, Lever{Kind: Hand, Name: p.Hands[h].Person.Name, Path: "/bench/days", change: func(s *rehearsal.Season) {
@@ -293,6 +325,64 @@ func candidates(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, l
 		}})
 	}
 	return out
+}
+
+// measure is what it is worth to know beforehand how the lot or wood that an order hangs on most
+// will take: more is then grafted only where it is poor. The middles of five strips of equal
+// chance stand for what may be found; the chance is their mean, the cost what is spent in them.
+func measure(p outlook.Played, line outlook.OrderLine, order int, o *Going, from, want float64, found []Lever) (Lever, bool, error) {
+	more := slices.IndexFunc(found, func(l Lever) bool { return l.Kind == More && l.N == measureMore })
+	effect := -1
+	for e, by := range o.of {
+		n := p.Effects[e]
+		if (n.Factor == take.Lot || n.Factor == take.Bundle) && (effect < 0 || by > o.of[effect] || by == o.of[effect] && e < effect) {
+			effect = e
+		}
+	}
+	if more < 0 || effect < 0 {
+		return Lever{}, false, nil
+	}
+	b := p.Season.Effects[effect]
+	sum, spent := 0.0, 0.0
+	for k := range measureNodes {
+		z := distuv.UnitNormal.Quantile((float64(k) + 0.5) / measureNodes)
+		chance := func(change func(s *rehearsal.Season)) (float64, error) {
+			s := only(p.Season, order)
+			if s.Joint != nil && effect < s.Joint.SymmetricDim() {
+				s.Joint = nil // each by itself: the one that is known is not drawn
+			}
+			s.Effects[effect] = rehearsal.Belief{Mean: b.Mean + z*b.SD}
+			if change != nil {
+				change(&s)
+			}
+			a, err := rehearsal.Play(s, leverSeasons/2, rehearsal.Seed, rehearsal.Nothing)
+			if err != nil {
+				return 0, fmt.Errorf("trying what a look would tell: %w", err)
+			}
+			return a.Orders[order].Met, nil
+		}
+		as, err := chance(nil)
+		if err != nil {
+			return Lever{}, false, err
+		}
+		if as < want {
+			with, err := chance(found[more].change)
+			if err != nil {
+				return Lever{}, false, err
+			}
+			if with > as {
+				as, spent = with, spent+1
+			}
+		}
+		sum += as / measureNodes
+	}
+	path := "/stock/lots/"
+	if p.Effects[effect].Factor == take.Bundle {
+		path = "/wood/bundles/"
+	}
+	l := Lever{Kind: Measure, N: measureMore, Name: p.Effects[effect].Level, From: from, To: sum, Order: line.Order.Code, at: order,
+		Cents: int(math.Round(float64(found[more].Cents) * spent / measureNodes)), Path: path + url.PathEscape(p.Effects[effect].Level)}
+	return l, l.Gain() >= leastGain, nil
 }
 
 // spare is how many more grafts an order could be given of what is free once all that is woven
@@ -440,6 +530,9 @@ func (x Rehearsed) Best(cents int) (Set, error) {
 	})
 	taken := map[string]int{}
 	for _, l := range ls {
+		if l.change == nil { // it depends on what is found
+			continue
+		}
 		if i, ok := taken[l.Order]; ok {
 			// A dearer one for the same order, where it brings more and the sum allows it.
 			had := out.Levers[i]

@@ -3,7 +3,7 @@
 -- against what came.
 create table rehearsed (
   day      date not null,
-  order_id bigint not null references orders,
+  order_id bigint not null references orders on delete cascade, -- a chance holds no order
   met      double precision not null check (met between 0 and 1),
   mean     double precision not null,
   trees    int not null,

@@ -34,6 +34,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/orders/closed", Who: page.Readers, Do: o.closed},
 		{Method: "POST", Path: "/orders/{code}/close", Who: page.Boss, Do: o.close},
 		{Method: "GET", Path: "/orders/rehearsal", Who: page.Readers, Do: o.rehearsal},
+		{Method: "GET", Path: "/orders/trainer", Who: page.Everyone, Do: o.trainer},
 		{Method: "GET", Path: "/orders/promises", Who: page.Readers, Do: o.promises},
 		{Method: "GET", Path: "/orders/{code}/chance", Who: page.Readers, Do: o.chance},
 		{Method: "GET", Path: "/orders/{code}/quotation", Who: page.Readers, Do: o.quotation},

@@ -72,13 +72,7 @@ const (
 )
 
 func lineOf(x rehearsestage.Rehearsed, o rehearsestage.Going) playedLine {
-	l := playedLine{Going: o, Seasons: x.Seasons, Class: "low"}
-	switch {
-	case o.Out.Met >= safeChance:
-		l.Class = "safe"
-	case o.Out.Met >= fairChance:
-		l.Class = "fair"
-	}
+	l := playedLine{Going: o, Seasons: x.Seasons, Class: chanceClass(o.Out)}
 	says := fmt.Sprintf("%s: %d to %d trees in 90 seasons of 100, %d promised", o.Order.Code, o.Out.Low, o.Out.High, o.Order.Trees)
 	l.Drawing = draw.Seasons(o.Out, o.Order.Trees, says)
 	if o.Was != nil && x.BeforeOn != nil {

@@ -44,6 +44,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/results/takes.csv", Who: page.Readers, Do: s.file},
 		{Method: "GET", Path: "/results/costs.csv", Who: page.Readers, Do: s.costFile},
 		{Method: "GET", Path: "/results/worker/{id}", Who: page.Everyone, Do: s.worker},
+		{Method: "GET", Path: "/results/ahead", Who: page.Readers, Do: s.ahead},
 		{Method: "GET", Path: "/results/report", Who: page.Readers, Do: s.report},
 	}
 }
