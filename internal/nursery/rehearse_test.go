@@ -109,8 +109,10 @@ func TestTheHouseIsRehearsed(t *testing.T) {
 		assert.GreaterOrEqual(t, s.Met, s.Before-0.02)
 		assert.GreaterOrEqual(t, s.Met, last-0.05)
 		last = s.Met
-		seen := map[string]bool{}
+		seen, hands := map[string]bool{}, map[string]bool{}
 		for _, l := range s.Levers {
+			assert.False(t, l.Kind == rehearse.Hand && hands[l.Name], "one worker does not take two orders' work")
+			hands[l.Name] = true
 			assert.False(t, seen[l.Order], "one for an order")
 			seen[l.Order] = true
 		}

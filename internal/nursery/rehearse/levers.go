@@ -285,7 +285,7 @@ func candidates(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, l
 			}})
 	}
 	// Its work to the best hand who knows it.
-	if h, e := bestHand(p, p.Jobs[jobs[0]].Technique); h >= 0 {
+	if h, e := bestHand(p, p.Jobs[jobs[0]].Technique); h >= 0 && hasHours(p, h, jobs) {
 		out = append(out, Lever{Kind: Hand, Name: p.Hands[h].Person.Name, Path: "/bench/days", change: func(s *rehearsal.Season) {
 			for _, i := range mine(s, order, toMake) {
 				j := s.Jobs[i]
@@ -477,6 +477,33 @@ func bestHand(p outlook.Played, technique string) (hand, effect int) {
 	return hand, effect
 }
 
+// hasHours says whether a hand has the hours for jobs of others beside what they have to do
+// until the last day on which those can be made.
+func hasHours(p outlook.Played, hand int, jobs []int) bool {
+	need, last := 0.0, 0
+	for _, i := range jobs {
+		j := p.Season.Jobs[i]
+		if j.Hand != hand {
+			need += float64(j.Grafts*max(1, j.Buds)) / math.Max(1, p.Work.Rate[p.Jobs[i].Technique])
+		}
+		if j.Window >= 0 {
+			last = max(last, p.Season.Windows[j.Window].Day)
+		}
+	}
+	free := 0.0
+	for slot, hours := range p.Work.Hands[hand].Hours {
+		if slot/2 <= last {
+			free += hours * p.Work.Hands[hand].Speed
+		}
+	}
+	for _, c := range p.Plan.Pieces {
+		if c.Hand == hand && c.Slot/2 <= last {
+			free -= c.Hours
+		}
+	}
+	return free >= need
+}
+
 // secondLot is another lot of an order's stock with room for half of its work, where that lies
 // on one lot, and what is known of it.
 func secondLot(f *snapshot.Snapshot, p outlook.Played, o store.Order, jobs []int) (code string, known rehearsal.Belief) {
@@ -528,9 +555,9 @@ func (x Rehearsed) Best(cents int) (Set, error) {
 	slices.SortStableFunc(ls, func(a, b Lever) int {
 		return cmp.Compare(b.Gain()/float64(max(1, b.Cents)), a.Gain()/float64(max(1, a.Cents)))
 	})
-	taken := map[string]int{}
+	taken, hands := map[string]int{}, map[string]bool{}
 	for _, l := range ls {
-		if l.change == nil { // it depends on what is found
+		if l.change == nil || l.Kind == Hand && hands[l.Name] { // it depends on what is found; their hours may not do for two
 			continue
 		}
 		if i, ok := taken[l.Order]; ok {
@@ -540,13 +567,18 @@ func (x Rehearsed) Best(cents int) (Set, error) {
 				continue
 			}
 			out.Cents += l.Cents - had.Cents
+			if had.Kind == Hand {
+				hands[had.Name] = false
+			}
 			out.Levers[i] = l
+			hands[l.Name] = hands[l.Name] || l.Kind == Hand
 			continue
 		}
 		if out.Cents+l.Cents > cents {
 			continue
 		}
 		taken[l.Order] = len(out.Levers)
+		hands[l.Name] = hands[l.Name] || l.Kind == Hand
 		out.Levers, out.Cents = append(out.Levers, l), out.Cents+l.Cents
 	}
 	if len(out.Levers) == 0 {
