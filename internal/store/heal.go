@@ -2,6 +2,9 @@ package store
 
 import (
 	"context"
+	"fmt"
+	"strconv"
+	"strings"
 	"time"
 )
 
@@ -128,18 +131,34 @@ func (f TakeFilter) from() string {
 	return ` from tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) `
 }
 
+// where gives the conditions that apply, and no others: one plan for all filters would be a poor
+// one for each.
 func (f TakeFilter) where() (string, []any) {
-	return ` where ($1::date is null or t.day >= $1) and ($2::date is null or t.day <= $2) and ($3 = 0 or t.worker_id = $3 or t.tier_id = $3)
-		and ($4 = '' or exists (select 1 from batch b join orders o on o.id = b.order_id join variety ov on ov.id = o.variety_id where
-		b.id = t.batch_id and ov.genus = $4)) and ($5 = '' or t.technique = $5) and ($6 = '' or lower(t.heal_place) = lower($6)) `,
-		[]any{orNull(f.From), orNull(f.To), f.WorkerID, f.Genus, f.Technique, f.Place}
-}
-
-func orNull(t time.Time) any {
-	if t.IsZero() {
-		return nil
+	out, args := " where true ", []any(nil)
+	add := func(condition string, v any) {
+		args = append(args, v)
+		out += "and " + strings.ReplaceAll(condition, "$", "$"+strconv.Itoa(len(args))) + " "
 	}
-	return t
+	if !f.From.IsZero() {
+		add("t.day >= $::date", f.From)
+	}
+	if !f.To.IsZero() {
+		add("t.day <= $::date", f.To)
+	}
+	if f.WorkerID != 0 {
+		add("(t.worker_id = $ or t.tier_id = $)", f.WorkerID)
+	}
+	if f.Genus != "" {
+		add(`exists (select 1 from batch b join orders o on o.id = b.order_id join variety ov on ov.id = o.variety_id where b.id = t.batch_id
+			and ov.genus = $)`, f.Genus)
+	}
+	if f.Technique != "" {
+		add("t.technique = $", f.Technique)
+	}
+	if f.Place != "" {
+		add("lower(t.heal_place) = lower($)", f.Place)
+	}
+	return out, args
 }
 
 // GroupCause is so many dead of a group for one cause.
@@ -154,7 +173,7 @@ func (q Q) TagsOf(ctx context.Context, group, key string, f TakeFilter, limit in
 	g := groups[group]
 	where, args := f.where()
 	var ids []int64
-	err = q.all(ctx, &ids, `select t.id`+f.from()+g[2]+where+`and `+g[0]+` = $7 order by t.id desc limit $8`, append(args, key, limit)...)
+	err = q.all(ctx, &ids, `select t.id`+f.from()+g[2]+where+fmt.Sprintf(`and %s = $%d order by t.id desc limit $%d`, g[0], len(args)+1, len(args)+2), append(args, key, limit)...)
 	if err != nil || len(ids) == 0 {
 		return nil, err
 	}

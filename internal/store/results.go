@@ -7,25 +7,27 @@ import (
 
 // TakeRecord is a counted tag as the take model takes it.
 type TakeRecord struct {
-	Worker      string    `db:"worker"` // id
-	Name        string    `db:"name"`
-	Technique   string    `db:"technique"`
-	Lot         string    `db:"lot"`
-	Bundle      string    `db:"bundle"`
-	Mismatch    float64   `db:"mismatch"`   // |1 − wood ÷ stock|, over what was laid out
-	StoreDays   float64   `db:"store_days"` // from cutting to grafting
-	Tier        string    `db:"tier"`       // id of who tied; "" where the worker did
-	TierName    string    `db:"tier_name"`
-	Part        string    `db:"part"` // of the shoot its wood is from; "" not known
-	TieName     string    `db:"tie"`
-	HealingName string    `db:"healing"`
-	Wood        string    `db:"wood"`   // its state
-	Form        string    `db:"form"`   // of the stock when it was grafted
-	Lifted      float64   `db:"lifted"` // days from lifting, or from coming bare-root, to grafting; below 0 not known
-	HealPlace   string    `db:"heal_place"`
-	Day         time.Time `db:"day"`
-	Grafts      int       `db:"grafts"` // and buds, each for itself
-	Took        int       `db:"took"`
+	Worker      string     `db:"worker"` // id
+	Name        string     `db:"name"`
+	Technique   string     `db:"technique"`
+	Lot         string     `db:"lot"`
+	Bundle      string     `db:"bundle"`
+	Mismatch    float64    `db:"mismatch"`   // |1 − wood ÷ stock|, over what was laid out
+	StoreDays   float64    `db:"store_days"` // from cutting to grafting
+	Tier        string     `db:"tier"`       // id of who tied; "" where the worker did
+	TierName    string     `db:"tier_name"`
+	Part        string     `db:"part"` // of the shoot its wood is from; "" not known
+	TieName     string     `db:"tie"`
+	HealingName string     `db:"healing"`
+	Wood        string     `db:"wood"` // its state
+	Form        string     `db:"form"` // of the stock when it was grafted
+	LiftedOn    *time.Time `db:"lifted_on"`
+	ReceivedOn  time.Time  `db:"received_on"`
+	Lifted      float64    `db:"-"` // days from lifting, or from coming bare-root, to grafting; below 0 not known
+	HealPlace   string     `db:"heal_place"`
+	Day         time.Time  `db:"day"`
+	Grafts      int        `db:"grafts"` // and buds, each for itself
+	Took        int        `db:"took"`
 }
 
 // TakeRecords lists the counted tags that answer to f.
@@ -36,17 +38,23 @@ func (q Q) TakeRecords(ctx context.Context, f TakeFilter) (rs []TakeRecord, err 
 		coalesce(t.tier_id::text, '') as tier, coalesce(p2.name, '') as tier_name, w.part,
 		(select x.name from batch b join tie x on x.key = b.tie where b.id = t.batch_id) as tie,
 		(select x.name from batch b join healing_way x on x.key = b.healing where b.id = t.batch_id) as healing, w.state as wood,
-		coalesce(turned.to_form, later.from_form, l.form) as form, t.heal_place, t.day,
-		coalesce(t.day - case when lift.at is not null then lift.at::date
-			when coalesce(turned.to_form, later.from_form, l.form) = 'bare-root' then l.received_on end, -1)::float8 as lifted,
+		coalesce((select m.to_form from lot_move m where m.lot_id = l.id and m.new_lot_id is null and m.at::date <= t.day order by m.id desc limit 1),
+			(select m.from_form from lot_move m where m.lot_id = l.id and m.new_lot_id is null and m.at::date > t.day order by m.id limit 1),
+			l.form) as form,
+		(select max(m.at)::date from lot_move m where (m.lot_id = l.id and m.new_lot_id is null or m.new_lot_id = l.id)
+			and m.doing = 'lifted' and m.at::date <= t.day) as lifted_on, l.received_on, t.heal_place, t.day,
 		c.joins as grafts, c.joins_taken as took`+f.from()+`join person p on p.id = t.worker_id
-		left join person p2 on p2.id = t.tier_id join stock_lot l on l.id = t.lot_id join wood_bundle w on w.id = t.bundle_id
-		left join lateral (select m.to_form from lot_move m where m.lot_id = l.id and m.new_lot_id is null and m.at::date <= t.day
-			order by m.id desc limit 1) turned on true
-		left join lateral (select m.from_form from lot_move m where m.lot_id = l.id and m.new_lot_id is null and m.at::date > t.day
-			order by m.id limit 1) later on true
-		left join lateral (select m.at from lot_move m where (m.lot_id = l.id and m.new_lot_id is null or m.new_lot_id = l.id)
-			and m.doing = 'lifted' and m.at::date <= t.day order by m.id desc limit 1) lift on true`+where+`order by t.id`, args...)
+		left join person p2 on p2.id = t.tier_id join stock_lot l on l.id = t.lot_id join wood_bundle w on w.id = t.bundle_id`+where+`order by t.id`, args...)
+	for i := range rs {
+		r := &rs[i]
+		r.Lifted = -1
+		switch {
+		case r.LiftedOn != nil:
+			r.Lifted = r.Day.Sub(*r.LiftedOn).Hours() / 24
+		case r.Form == "bare-root":
+			r.Lifted = max(-1, r.Day.Sub(r.ReceivedOn).Hours()/24)
+		}
+	}
 	return rs, err
 }
 

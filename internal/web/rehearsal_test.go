@@ -26,6 +26,7 @@ func TestTheSeasonIsRehearsedByClicks(t *testing.T) {
 	b.eval(`document.querySelector('.chance summary').click()`)
 	b.sees("Counted tags behind the takes")
 	b.goTo("/orders/rehearsal") // now it is there at once
+	b.eval(`document.querySelector('[hx-get="/orders/promises"]')?.scrollIntoView()`)
 	b.sees("Is the promise kept?")
 	b.set("#sum", "a heap")
 	b.press("Work it out")

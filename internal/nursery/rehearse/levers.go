@@ -208,9 +208,14 @@ type Set struct {
 	Before   float64 // and without
 }
 
-// BestFor is Best, in its turn.
+// BestFor is Best, in its turn; it is kept until the season is played anew.
 func (s *Stage) BestFor(ctx context.Context, x Rehearsed, cents int) (Set, error) {
-	return nursery.Heavy(ctx, s.Kernel, func() (Set, error) { return x.Best(cents) })
+	best := func() (Set, error) {
+		return nursery.Heavy(context.WithoutCancel(ctx), s.Kernel, func() (Set, error) { return x.Best(cents) })
+	}
+	// Never the set of a season before: it is worked out at once.
+	set, _, err := s.sets.Get(fmt.Sprint(cents, " ", x.At), "", best, best)
+	return set, err
 }
 
 // Best is the set of changes, one for an order at most, that raises most how many orders are

@@ -43,8 +43,13 @@ type Promises struct {
 	Came  int     // that were
 }
 
-// pastSeasons is how often a past season is played: its chances are sorted into wide steps.
-const pastSeasons = 4000
+// pastSeasons is how often a past season is played: its chances are sorted into wide steps. One
+// of very many tags is played less often, so that pastDraws jobs are played at most.
+const (
+	pastSeasons = 4000
+	leastPast   = 400
+	pastDraws   = 3_000_000
+)
 
 // promiseSteps is into how many steps chances are sorted. House default.
 const promiseSteps = 5
@@ -130,19 +135,26 @@ func promised(f *snapshot.Snapshot, orders []store.PastOrder, before []store.Tak
 		}
 		return of(factor+" "+name, rehearsal.Belief{Mean: e.Mode, SD: e.SD})
 	}
+	expected := map[string]rehearsal.Belief{} // middles of techniques on genera, and what is not known of them
 	for _, d := range made {
 		i, ok := at[d.Order]
 		t, known := f.Technique(d.Technique)
 		if !ok || !known {
 			continue
 		}
-		e := l.Expect(t.Key, t.Prior(f.Genus(orders[i].Genus).LogitShift))
-		s.Jobs = append(s.Jobs, rehearsal.Job{Order: i, Grafts: d.Tied, Eta: e.Middle(), Hand: rehearsal.Made, Window: -1, Buds: d.Buds,
-			Effects: []int{of(t.Key+" "+orders[i].Genus, rehearsal.Belief{SD: math.Sqrt(e.Variance)}), level(take.Worker, d.Worker),
+		key := t.Key + " " + orders[i].Genus
+		e, ok := expected[key]
+		if !ok {
+			x := l.Expect(t.Key, t.Prior(f.Genus(orders[i].Genus).LogitShift))
+			e = rehearsal.Belief{Mean: x.Middle(), SD: math.Sqrt(x.Variance)}
+			expected[key] = e
+		}
+		s.Jobs = append(s.Jobs, rehearsal.Job{Order: i, Grafts: d.Tied, Eta: e.Mean, Hand: rehearsal.Made, Window: -1, Buds: d.Buds,
+			Effects: []int{of(key, rehearsal.Belief{SD: e.SD}), level(take.Worker, d.Worker),
 				level(take.Lot, d.Lot), level(take.Bundle, d.Bundle)}})
 		out[i].Made += d.Tied
 	}
-	a, err := rehearsal.Play(s, pastSeasons, rehearsal.Seed, rehearsal.Nothing)
+	a, err := rehearsal.Play(s, max(leastPast, min(pastSeasons, pastDraws/max(1, len(s.Jobs)))), rehearsal.Seed, rehearsal.Nothing)
 	if err != nil {
 		return nil, fmt.Errorf("playing a past season: %w", err)
 	}

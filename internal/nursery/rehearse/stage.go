@@ -19,6 +19,7 @@ type Stage struct {
 	weave Weave
 	plays snapshot.Fits[Rehearsed]
 	past  snapshot.Fits[Promises]
+	sets  snapshot.Fits[Set] // by the sum
 }
 
 // New makes the stage; what is in no batch yet is woven by weave.

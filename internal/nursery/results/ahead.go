@@ -3,6 +3,7 @@ package results
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -95,10 +96,17 @@ func (s *Stage) Ahead(ctx context.Context, a nursery.Actor, more int) (out Ahead
 	if a.Role == nursery.BenchHand {
 		return out, nursery.ErrNotAllowed
 	}
-	f, err := s.Facts(ctx)
+	f, err := s.Facts(ctx, snapshot.Orders)
 	if err != nil {
 		return out, err
 	}
+	more = max(LeastMore, min(more, MostMore))
+	work := func() (Ahead, error) { return s.ahead(context.WithoutCancel(ctx), f, more) }
+	out, _, err = s.aheads.Get(fmt.Sprint(more), f.Print()+f.Today.Format(time.DateOnly), work, work)
+	return out, err
+}
+
+func (s *Stage) ahead(ctx context.Context, f *snapshot.Snapshot, more int) (out Ahead, err error) {
 	q := s.DB.Q()
 	ordered, err := q.OrderedBySeason(ctx)
 	if err != nil {
@@ -120,7 +128,7 @@ func (s *Stage) Ahead(ctx context.Context, a nursery.Actor, more int) (out Ahead
 	if f.Today.Month() < time.August {
 		now--
 	}
-	out.Year, out.More, out.Chance = now+1, max(LeastMore, min(more, MostMore)), f.House.Chance
+	out.Year, out.More, out.Chance = now+1, more, f.House.Chance
 	if out.Guesses, err = guesses(ordered, ds, now, 1+float64(out.More)/100, out.Chance, f.House.GradeShare); err != nil {
 		return out, err
 	}

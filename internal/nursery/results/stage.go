@@ -13,6 +13,7 @@ type Stage struct {
 	fairs   snapshot.Fits[Fair]
 	results snapshot.Fits[ResultsPage]
 	advices snapshot.Fits[[]Advice]
+	aheads  snapshot.Fits[Ahead]
 }
 
 // New makes the stage.

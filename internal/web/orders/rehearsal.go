@@ -142,10 +142,6 @@ func (o orders) rehearsal(w http.ResponseWriter, r *http.Request) error {
 			p.Set.Levers = append(p.Set.Levers, leverOf(l, 1))
 		}
 	}
-	if p.Promises, err = o.Nursery.Promises(r.Context()); err != nil {
-		return err
-	}
-	p.Kept = draw.Kept(p.Promises.Steps)
 	if page.IsPart(r) {
 		return o.Part(w, o.views["rehearsal"], "played", p)
 	}
