@@ -147,3 +147,27 @@ func weeksOf(ds []store.TagDetail) (out []Week) {
 	slices.SortFunc(out, func(a, b Week) int { return b.From.Compare(a.From) })
 	return out[:min(len(out), weeksShown)]
 }
+
+// HourPace is a worker's pace in an hour of the day.
+type HourPace struct {
+	Hour    int // in which the tag was finished, in the house's zone
+	Grafts  int
+	PerHour float64
+}
+
+// pacesByHour sums pace over the day, of the tags that were timed.
+func pacesByHour(ds []store.TagDetail) (out []HourPace) {
+	hours, grafts := map[int]float64{}, map[int]int{}
+	for _, d := range ds {
+		if d.Hours > 0 && d.Hour >= 0 {
+			hours[d.Hour] += d.Hours
+			grafts[d.Hour] += d.Tied * max(1, d.Buds)
+		}
+	}
+	for h := range 24 {
+		if hours[h] > 0 {
+			out = append(out, HourPace{h, grafts[h], float64(grafts[h]) / hours[h]})
+		}
+	}
+	return out
+}

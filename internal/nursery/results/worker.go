@@ -23,6 +23,7 @@ type WorkerPage struct {
 	Knows      []string // techniques, by name
 	Practice   Practice
 	Weeks      []Week // the last counted ones, the last first
+	ByHour     []HourPace
 	Tongue     string // of whoever reads it
 }
 
@@ -45,7 +46,7 @@ func (s *Stage) WorkerResults(ctx context.Context, a nursery.Actor, id int64) (p
 		return p, err
 	}
 	p.All, p.Techniques, p.Causes, p.Pictures = own.All, own.Groups["technique"], own.Causes, own.Pictures
-	p.Weeks = weeksOf(own.details)
+	p.Weeks, p.ByHour = weeksOf(own.details), pacesByHour(own.details)
 	me, err := s.DB.Q().Person(ctx, a.ID)
 	if err != nil {
 		return p, err
