@@ -387,7 +387,11 @@ func (h *history) count(tag int64, n, each int, share float64, on time.Time, aft
 	}
 	if alive := taken + saved + late; after == sold && alive > 0 {
 		at := end.AddDate(0, 3, 0)
-		h.gone.add(h.secondID(), tag, "sold", alive, "end of season", "at the yard gate", at, m.ids["maud"], at)
+		below := (alive + 10) / 25 // about one in twenty-five is sorted out
+		if below > 0 {
+			h.gone.add(h.secondID(), tag, "below", below, "end of season", "", at, m.ids["maud"], at)
+		}
+		h.gone.add(h.secondID(), tag, "sold", alive-below, "end of season", "at the yard gate", at, m.ids["maud"], at)
 	}
 }
 

@@ -223,7 +223,7 @@ func TestRandomHistoriesKeepTheStems(t *testing.T) {
 			require.NoError(t, err)
 			acts = append(acts, done.Safe...)
 		case 2:
-			a := h.act([]string{growon.Sold, growon.Planted}[r.IntN(2)], "", 1+r.IntN(3), tag.Code)
+			a := h.act([]string{growon.Sold, growon.Planted, growon.Below}[r.IntN(3)], "", 1+r.IntN(3), tag.Code)
 			a.Reason = "they asked for it"
 			done, err := h.Do(ctx, h.maud, []growon.Act{a})
 			require.NoError(t, err)
@@ -254,18 +254,18 @@ func TestRandomHistoriesKeepTheStems(t *testing.T) {
 			}
 		}
 		var rows []struct {
-			Code                                                string
-			Tied, Standing, Gone, GoneSince, Lost, Alive, Doubt int
-			Looked                                              bool
+			Code                                                       string
+			Tied, Standing, Gone, Below, GoneSince, Lost, Alive, Doubt int
+			Looked                                                     bool
 		}
-		require.NoError(t, h.DB.Select(&rows, `select t.code, t.tied, t.standing, t.gone, t.gone_since as "gonesince", t.lost_since as "lost",
+		require.NoError(t, h.DB.Select(&rows, `select t.code, t.tied, t.standing, t.gone, t.below, t.gone_since as "gonesince", t.lost_since as "lost",
 			coalesce(c.taken, t.tied) as "alive", coalesce(c.doubtful, 0) as "doubt", c.id is not null as "looked"
-			from tag t left join take_count c on c.id = t.look_id`))
-		stand, gone := 0, 0
+			from graded_tag t left join take_count c on c.id = t.look_id`))
+		stand, gone, below := 0, 0, 0
 		for _, x := range rows {
 			require.GreaterOrEqual(t, x.Standing, 0)
 			require.Equal(t, x.Alive+x.Doubt-x.Lost-x.GoneSince, x.Standing, "life %d, %s", life, x.Code)
-			stand, gone = stand+x.Standing, gone+x.Gone
+			stand, gone, below = stand+x.Standing, gone+x.Gone, below+x.Below
 		}
 		o, err := h.DB.Q().OrderByCode(ctx, "O-1")
 		require.NoError(t, err)
@@ -278,7 +278,8 @@ func TestRandomHistoriesKeepTheStems(t *testing.T) {
 			all += x.Tied
 		}
 		require.Equal(t, all, o.Alive+o.Doubtful+o.Dead+healing, "life %d: every stem is alive, doubtful, dead or not looked at", life)
-		require.Equal(t, stand+gone, o.Alive+o.Doubtful+healing, "life %d: what stands and what went", life)
+		require.Equal(t, stand+gone-below, o.Alive+o.Doubtful+healing, "life %d: what stands and what went to somebody", life)
+		require.Equal(t, gone-below, o.Gone, "life %d: what went", life)
 	}
 	require.NotEmpty(t, acts)
 }

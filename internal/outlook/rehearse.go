@@ -115,13 +115,12 @@ func PlayedOf(r *OrderSizer, lines []OrderLine, d *Diary, plan benchday.Plan, l 
 	for i, x := range lines {
 		b.order[x.Order.Code] = i
 		p.Orders = append(p.Orders, x.Order)
-		p.Season.Orders = append(p.Season.Orders, x.Order.Trees)
+		p.Season.Orders = append(p.Season.Orders, max(0, x.Order.Trees-x.Order.Gone)) // those that went made the grade
 	}
 	n := len(lines)
 	p.Unwoven, p.Unplaced, p.Summer = make([]int, n), make([]int, n), make([]int, n)
 	later := LaterStage(flow)
-	grade := r.grade
-	p.Season.Later = []rehearsal.Stage{later, {A: grade.Alpha, B: grade.Beta}}
+	p.Season.Later = []rehearsal.Stage{later, {A: r.Grade.Share.Alpha, B: r.Grade.Share.Beta}}
 	b.hands(kept)
 	b.made()
 	b.planned(lines)
@@ -252,7 +251,7 @@ func (b *playing) add(j rehearsal.Job, n int, what PlayedJob) {
 func (b *playing) made() {
 	for i, o := range b.p.Orders {
 		live := rehearsal.Job{Order: i, Sure: true, Hand: rehearsal.Made, Window: -1}
-		b.add(live, o.Alive, PlayedJob{Piece: -1, State: JobAlive})
+		b.add(live, o.Alive-o.Gone, PlayedJob{Piece: -1, State: JobAlive})
 		eta, v := take.FromBeta(supply.Doubtful)
 		b.add(rehearsal.Job{Order: i, Eta: eta, EtaSD: math.Sqrt(v), Hand: rehearsal.Made, Window: -1}, o.Doubtful,
 			PlayedJob{Piece: -1, State: JobDoubtful})

@@ -179,6 +179,7 @@ type Reckoner struct {
 	sizes   memo[string, supply.Balance]
 	beliefs memo[string, map[string]Belief]
 	lies    memo[lie, sizing.Beta]
+	graded  memo[int64, store.Graded]
 	learned snapshot.Fits[take.Learned]
 }
 
@@ -203,9 +204,8 @@ type OrderSizer struct {
 	calendars map[string]*season.Calendar  // by season group
 	stands    map[string]technique.Standing
 	ways      map[string][]pairing.Way // by genus, stock genus and where the stock stands
-	grade     sizing.Beta              // of live trees that are lifted and make the grade
-	gradeFrom string                   // its source
-	Points    int                      // added to every expected take, in hundredths: what if
+	Grade     Grade
+	Points    int // added to every expected take, in hundredths: what if
 	tagSize   int
 }
 
@@ -221,9 +221,11 @@ func (k *Reckoner) Sizer(ctx context.Context, f *snapshot.Snapshot, genera ...st
 		stands:    map[string]technique.Standing{},
 		Beds:      BedsOf(f),
 		ways:      map[string][]pairing.Way{},
-		grade:     sizing.Prior(f.House.GradeShare, gradeWeight),
-		gradeFrom: WorthOf(f.House).Source(GradeOf),
 		tagSize:   max(1, f.House.TagSize),
+	}
+	var err error
+	if r.Grade, err = k.Grade(ctx, f); err != nil {
+		return nil, err
 	}
 	for _, o := range f.Orders {
 		genera = append(genera, o.Genus)
@@ -270,10 +272,6 @@ func (r *OrderSizer) shares(o store.Order, t technique.Technique, grafts int) ta
 	return take.Shares{Worker: 1 / float64(workers), Lot: take.SharesOf(append(slices.Collect(maps.Values(lots)), rest(stems, 1)...)),
 		Bundle: take.SharesOf(append(slices.Collect(maps.Values(bundles)), rest(pieces, t.Pieces())...))}
 }
-
-// gradeWeight is how many trees the house's share that makes the grade is
-// worth. House default.
-const gradeWeight = 60
 
 // whatIf moves a belief by so many hundredths, at the weight it has.
 func whatIf(b sizing.Beta, points int) sizing.Beta {
@@ -374,7 +372,7 @@ func (r *OrderSizer) account(o store.Order, by Belief, chance float64) supply.Ac
 		})
 		return whatIf(take, r.Points)
 	}
-	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Doubtful: o.Doubtful, Dead: o.Dead, Grade: r.grade, More: on(by), Chance: chance,
+	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Gone: o.Gone, Doubtful: o.Doubtful, Dead: o.Dead, Grade: r.Grade.Share, More: on(by), Chance: chance,
 		Planned: o.Batched}
 	bs := r.Beliefs[o.Genus]
 	for _, m := range o.Made {
@@ -410,7 +408,7 @@ func (r *OrderSizer) Need(o store.Order, chance float64) (Need, supply.Balance, 
 	lies := r.shares(o, n.By.Technique, int(math.Ceil(float64(o.Trees)/n.By.mean())))
 	w := words.Need{Order: o.Code, Trees: o.Trees, Chance: chance, Planned: o.Batched, Balance: b, Technique: n.By.Technique.Name,
 		Genus: g.Name, Why: how, Expected: n.By.Working(g), Points: r.Points, On: a.More.Interval90(), Lot: lies.Lot, Bundle: lies.Bundle,
-		Worker: lies.Worker, Grade: r.grade, GradeWeight: gradeWeight, GradeFrom: r.gradeFrom}
+		Worker: lies.Worker, Grade: r.Grade.Share, GradeWeight: r.Grade.Weight(), GradeFrom: r.Grade.From}
 	if passed.Technique.Key != "" {
 		if pb, err := r.size(r.account(o, passed, chance)); err == nil {
 			w.Passed = &words.Passed{Technique: passed.Technique.Name, Take: passed.mean(), ToGo: pb.ToGo, Grafts: pb.Grafts(),

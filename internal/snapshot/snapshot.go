@@ -355,7 +355,7 @@ func (s *Snapshot) Place(name string) (Place, bool) {
 // minute is not in it.
 func (s *Snapshot) Print() string {
 	h := sha256.New()
-	fmt.Fprintln(h, s.Today.Unix(), s.Stamp.Settings, s.Stamp.Season, s.Stamp.People, s.Stamp.Takes)
+	fmt.Fprintln(h, s.Today.Unix(), s.Stamp.Settings, s.Stamp.Season, s.Stamp.People, s.Stamp.Takes, s.Stamp.Grades)
 	for _, o := range s.Orders {
 		fmt.Fprintln(h, "o", o.ID, o.Trees, o.Priority, o.DueOn.Unix(), o.Batched, o.Unfinished, o.Alive, o.Doubtful, o.Dead,
 			o.Section, o.StockSection)

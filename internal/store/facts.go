@@ -15,13 +15,14 @@ type Stamp struct {
 	People   int64 `db:"people"`
 	Takes    int64 `db:"takes"`
 	Paces    int64 `db:"paces"`
+	Grades   int64 `db:"grades"`
 }
 
 // Stamp reads them.
 func (q Q) Stamp(ctx context.Context) (s Stamp, err error) {
 	err = q.get(ctx, &s, `select max(n) filter (where kind = 'settings') as settings, max(n) filter (where kind = 'season') as season,
 		max(n) filter (where kind = 'people') as people, max(n) filter (where kind = 'takes') as takes, max(n) filter (where kind =
-		'paces') as paces from revision`)
+		'paces') as paces, max(n) filter (where kind = 'grades') as grades from revision`)
 	return s, err
 }
 

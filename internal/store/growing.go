@@ -34,13 +34,17 @@ type GrowTag struct {
 	Tied          int            `db:"tied"`
 	Standing      int            `db:"standing"`
 	Lost          int            `db:"lost_since"` // since the look that stands
-	Gone          int            `db:"gone"`       // sold or planted
+	Gone          int            `db:"gone"`       // sold, planted, or below the grade
+	Below         int            `db:"below"`      // of those
 	Dead          int            `db:"dead"`       // by the look that stands
 	Both          int            `db:"both"`       // stocks on which it saw both buds alive
 	Done          List[StepDone] `db:"done"`       // in the order in which it was done
 	Looks         List[LookMade] `db:"looks"`      // that stand
 	Causes        List[CauseSum] `db:"causes"`     // of what was lost
 }
+
+// Away is how many were sold or planted out.
+func (t GrowTag) Away() int { return t.Gone - t.Below }
 
 // Stands is where it stands: the place noted, else where its stems stand in the row, or
 // how it heals.
@@ -68,7 +72,7 @@ type CauseSum struct {
 const growSelect = `select t.id, t.code, t.batch_id, b.code as batch, o.code as order_code, v.name as variety, v.genus, s.name as stock_type,
 	s.genus as stock_genus, t.technique, k.name as technique_name, b.tie, tie.name as tie_name, b.healing, w.state as wood, t.buds,
 	w.buds_per_piece, p.name as worker, t.finished_at, t.heal_place, t.form, t.cover, l.form as lot_form, l.place as lot_place, t.tied, t.standing,
-	t.lost_since, t.gone, coalesce((select c.dead from take_count c where c.id = t.look_id), 0) as dead,
+	t.lost_since, t.gone, t.below, coalesce((select c.dead from take_count c where c.id = t.look_id), 0) as dead,
 	least(t.standing, coalesce((select c.both_live from take_count c where c.id = t.look_id), 0)) as both,
 	(select json_agg(json_build_object('knot', d.knot, 'n', d.n, 'on', d.on_day) order by d.at, d.knot, d.n) from step_done d
 		where d.tag_id = t.id and d.undone_at is null)::text as done,
@@ -78,7 +82,7 @@ const growSelect = `select t.id, t.code, t.batch_id, b.code as batch, o.code as 
 		select cause, sum(n) as n from (select x.cause, x.n from count_cause x where x.count_id = t.look_id
 			union all select m.cause, m.n from tree_move m where m.tag_id = t.id and m.what = 'lost' and m.undone_at is null
 				and m.look = coalesce((select c.look from take_count c where c.id = t.look_id), '')) y group by 1) u)::text as causes
-	from tag t join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id
+	from graded_tag t join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id
 	join variety v on v.id = o.variety_id
 	join stock_lot l on l.id = t.lot_id join stock_type s on s.id = l.stock_type_id join wood_bundle w on w.id = t.bundle_id
 	join technique k on k.key = t.technique join tie on tie.key = b.tie join person p on p.id = t.worker_id `
@@ -142,7 +146,7 @@ func (q Q) AddSteps(ctx context.Context, ss []Step) (int, error) {
 	return int(kept), err
 }
 
-// TreeMove is trees lost, sold or planted out.
+// TreeMove is trees lost, sold, planted out or found below the grade.
 type TreeMove struct {
 	Act      string    `db:"act"`
 	TagID    int64     `db:"tag_id"`
@@ -403,9 +407,9 @@ type Cohort struct {
 // Cohorts sums the trees by the calendar year of their making.
 func (q Q) Cohorts(ctx context.Context) (cs []Cohort, err error) {
 	err = q.all(ctx, &cs, `select extract(year from t.day)::int as year, t.technique in ('t-bud', 'chip-bud') and b.healing = 'in the row' as bud,
-		sum(t.tied)::int as tied, sum(t.standing)::int as standing, sum(t.gone)::int as gone,
-		sum(t.tied - t.standing - t.gone)::int as lost
-		from tag t join batch b on b.id = t.batch_id and b.undone_at is null where t.finished_at is not null group by 1, 2 order by 1, 2`)
+		sum(t.tied)::int as tied, sum(t.standing)::int as standing,
+		sum(t.gone - t.below)::int as gone, sum(t.tied - t.standing - t.gone + t.below)::int as lost
+		from graded_tag t join batch b on b.id = t.batch_id and b.undone_at is null where t.finished_at is not null group by 1, 2 order by 1, 2`)
 	return cs, err
 }
 

@@ -31,7 +31,8 @@ type Order struct {
 	Made         List[Made]    `db:"made"`       // its grafts that nobody counted, by technique
 	Alive        int           `db:"alive"`      // by the counts that stand, less what was lost since, and what was sold
 	Doubtful     int           `db:"doubtful"`
-	Dead         int           `db:"dead"`
+	Dead         int           `db:"dead"` // or below the grade
+	Gone         int           `db:"gone"` // of those alive, sold or planted: they made the grade
 }
 
 // Made is an order's grafts of one technique that nobody has counted.
@@ -49,7 +50,9 @@ type Portion struct {
 	N        int   `json:"n"`
 }
 
-const orderSelect = `select o.*, v.name as variety, v.genus, v.section, s.name as stock_type, s.genus as stock_genus, s.section as
+// Columns are named: a server of the release before reads on when a later one adds some.
+const orderSelect = `select o.id, o.code, o.variety_id, o.stock_type_id, o.trees, o.due_on, o.priority, o.buyer, o.made_at, o.closed_on, o.tree_cents,
+	v.name as variety, v.genus, v.section, s.name as stock_type, s.genus as stock_genus, s.section as
 	stock_section,
 	coalesce((select sum(grafts) from batch b where b.order_id = o.id and undone_at is null), 0)::int as batched,
 	coalesce((select sum(t.tied) from batch b join tag t on t.batch_id = b.id where b.order_id = o.id and b.undone_at is null),
@@ -69,12 +72,12 @@ const orderSelect = `select o.*, v.name as variety, v.genus, v.section, s.name a
 				from batch b join tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
 				where b.order_id = o.id and b.undone_at is null) u group by 1) x
 		where x.rest > 0 or x.bench > 0 or x.healing > 0)::text as made,
-	n.alive, n.doubtful, n.dead
+	n.alive, n.doubtful, n.dead, n.gone
 	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
-	cross join lateral (select coalesce(sum(t.gone + greatest(l.living, 0)), 0)::int as alive,
+	cross join lateral (select coalesce(sum(t.gone - t.below + greatest(l.living, 0)), 0)::int as alive, coalesce(sum(t.gone - t.below), 0)::int as gone,
 		coalesce(sum(greatest(c.doubtful + least(l.living, 0), 0)), 0)::int as doubtful,
-		coalesce(sum(coalesce(c.dead, 0) + t.lost_since), 0)::int as dead
-		from batch b join tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
+		coalesce(sum(coalesce(c.dead, 0) + t.lost_since + t.below), 0)::int as dead
+		from batch b join graded_tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
 		cross join lateral (select c.taken - t.lost_since - t.gone_since as living) l
 		where b.order_id = o.id and b.undone_at is null and t.finished_at is not null) n `
 

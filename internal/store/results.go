@@ -206,6 +206,7 @@ type Flow struct {
 	DeadLast  int `db:"dead_last"`  // by the last one, those of the first with them
 	Since     int `db:"since"`      // lost since the last look
 	Sold      int `db:"sold"`       // or planted out, alive
+	Below     int `db:"below"`      // the grade, alive
 	Stands    int `db:"stands"`     // now, doubtful ones too
 }
 
@@ -220,9 +221,9 @@ type FlowLoss struct {
 func (q Q) TreeFlow(ctx context.Context, f TakeFilter) (w Flow, ls []FlowLoss, err error) {
 	f.Later, f.Now = false, false
 	where, args := f.where()
-	const from = ` from tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) join take_count z on z.id = coalesce(t.look_id, t.first_id) `
+	const from = ` from graded_tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) join take_count z on z.id = coalesce(t.look_id, t.first_id) `
 	if err := q.get(ctx, &w, `select coalesce(sum(t.tied), 0)::int as tied, coalesce(sum(c.dead), 0)::int as dead_first,
-		coalesce(sum(z.dead), 0)::int as dead_last, coalesce(sum(t.lost_since), 0)::int as since, coalesce(sum(t.gone), 0)::int as sold,
+		coalesce(sum(z.dead), 0)::int as dead_last, coalesce(sum(t.lost_since), 0)::int as since, coalesce(sum(t.gone - t.below), 0)::int as sold, coalesce(sum(t.below), 0)::int as below,
 		coalesce(sum(t.standing), 0)::int as stands`+from+where, args...); err != nil {
 		return w, nil, err
 	}
@@ -230,8 +231,26 @@ func (q Q) TreeFlow(ctx context.Context, f TakeFilter) (w Flow, ls []FlowLoss, e
 		union all select 'later', x.cause, sum(case when x.count_id = z.id then x.n else -x.n end)::int`+from+`join count_cause x
 			on x.count_id in (z.id, c.id) and z.id <> c.id`+where+`group by 2
 		union all select 'since', coalesce(m.cause, ''), sum(m.n)::int`+from+`join tree_move m on m.tag_id = t.id and m.what = 'lost'
-			and m.undone_at is null and m.at > z.at`+where+`group by 2 order by 1, 3 desc`, args...)
+			and m.undone_at is null and m.at > z.at`+where+`group by 2
+		union all select 'since', 'below grade', sum(t.below)::int`+from+where+`having sum(t.below) > 0 order by 1, 3 desc`, args...)
 	return w, ls, err
+}
+
+// Graded is trees that were lifted or sold, since it is noted which are below the grade.
+type Graded struct {
+	Fit   int        `db:"fit"`   // sold or planted
+	Below int        `db:"below"` // the grade
+	Since *time.Time `db:"since"` // nil where none was ever noted
+}
+
+// Graded sums them. Before the first one below the grade was noted, those sold tell nothing: who
+// notes none does not sort out none.
+func (q Q) Graded(ctx context.Context) (g Graded, err error) {
+	err = q.get(ctx, &g, `select f.since, coalesce(sum(m.n) filter (where m.what in ('sold', 'planted')), 0)::int as fit,
+		coalesce(sum(m.n) filter (where m.what = 'below'), 0)::int as below
+		from (select min(on_day) as since from tree_move where what = 'below' and undone_at is null) f
+		left join tree_move m on m.on_day >= f.since and m.undone_at is null group by 1`)
+	return g, err
 }
 
 // DayKept is how many days at the bench somebody was planned for, of those that are over, and
@@ -250,8 +269,8 @@ func (q Q) DaysKept(ctx context.Context, from, today time.Time) (ds []DayKept, e
 	return ds, err
 }
 
-// Ordered is what was ordered of a variety on a stock in a season: that of its first tag, or
-// the one in which it was taken while there is none.
+// Ordered is what was ordered of a variety on a stock for a season: that of its first tag; while
+// there is none, the one before it is due, or in which it was taken where that is later.
 type Ordered struct {
 	Season    int    `db:"season"`
 	Variety   string `db:"variety"`
@@ -259,15 +278,19 @@ type Ordered struct {
 	Stock     string `db:"stock"`
 	StockType int64  `db:"stock_type_id"`
 	Trees     int    `db:"trees"`
+	Open      int    `db:"open"` // of them, of orders that are not closed and of which nothing is made
 }
 
 // OrderedBySeason sums what was ordered, called off or not, by season, variety and stock.
 func (q Q) OrderedBySeason(ctx context.Context) (os []Ordered, err error) {
-	err = q.all(ctx, &os, `select season, variety, genus, stock, stock_type_id, sum(trees)::int as trees from (
+	err = q.all(ctx, &os, `select season, variety, genus, stock, stock_type_id, sum(trees)::int as trees,
+			coalesce(sum(trees) filter (where open), 0)::int as open from (
 		select extract(year from d)::int - case when extract(month from d) < 8 then 1 else 0 end as season, v.name as variety, v.genus,
-			s.genus || ' ' || s.name as stock, s.id as stock_type_id, o.trees from orders o join variety v on v.id = o.variety_id
-			join stock_type s on s.id = o.stock_type_id cross join lateral (select coalesce((select min(t.day) from batch b join tag t on t.batch_id = b.id
-				where b.order_id = o.id and b.undone_at is null), o.made_at::date) as d) x) y
+			s.genus || ' ' || s.name as stock, s.id as stock_type_id, o.trees, o.closed_on is null and m.first is null as open
+			from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
+			cross join lateral (select min(t.day) as first from batch b join tag t on t.batch_id = b.id
+				where b.order_id = o.id and b.undone_at is null) m
+			cross join lateral (select coalesce(m.first, greatest(o.made_at::date, (o.due_on - interval '1 year')::date)) as d) x) y
 		group by 1, 2, 3, 4, 5 order by 2, 4, 1`)
 	return os, err
 }

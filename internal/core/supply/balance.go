@@ -23,6 +23,7 @@ var Doubtful = sizing.Prior(0.5, 4)
 type Account struct {
 	Wanted                int // trees
 	Alive, Doubtful, Dead int // by the counts that stand
+	Gone                  int // of those alive, sold or planted: they made the grade
 	Of                    []Of
 	Grade                 sizing.Beta // of those that live, lifted and making the grade
 	More                  sizing.Beta // what is expected of a graft still to be made
@@ -55,7 +56,7 @@ func (b Balance) Grafts() int { return b.Made() + b.ToGo }
 
 // sized is the account as the core sums it, with takes moved where by is set.
 func (a Account) sized(by func(sizing.Beta) sizing.Beta) sizing.Balance {
-	s := sizing.Balance{Alive: a.Alive, Grade: a.Grade}
+	s := sizing.Balance{Alive: a.Alive - a.Gone, Grade: a.Grade}
 	for _, o := range a.Of {
 		s.Groups = append(s.Groups, sizing.Group{N: o.Rest + o.Bench + o.Healing, Take: by(o.Take)})
 	}
@@ -72,9 +73,11 @@ func (a Account) Balance() (Balance, error) {
 	}
 	as := func(t sizing.Beta) sizing.Beta { return t }
 	s := a.sized(as)
-	b.Expected, b.Chance = s.Interval90(), s.Chance(a.Wanted)
+	wanted, gone := max(0, a.Wanted-a.Gone), float64(a.Gone)
+	b.Expected, b.Chance = s.Interval90(), s.Chance(wanted)
+	b.Expected.Mean, b.Expected.Low, b.Expected.High = b.Expected.Mean+gone, b.Expected.Low+gone, b.Expected.High+gone
 	var err error
-	if b.ToGo, err = s.ToGo(a.Wanted, a.Chance, a.More); err != nil {
+	if b.ToGo, err = s.ToGo(wanted, a.Chance, a.More); err != nil {
 		return b, fmt.Errorf("what is to go: %w", err)
 	}
 	if b.Fresh, err = (sizing.Balance{Grade: a.Grade}).ToGo(a.Wanted, a.Chance, a.More); err != nil {
@@ -86,14 +89,14 @@ func (a Account) Balance() (Balance, error) {
 		into *int
 	}{{0.95, &b.Low}, {0.05, &b.High}} {
 		known := func(t sizing.Beta) sizing.Beta { return sizing.Prior(t.Quantile(x.p), certain) }
-		if n, err := a.sized(known).ToGo(a.Wanted, a.Chance, known(a.More)); err == nil {
+		if n, err := a.sized(known).ToGo(wanted, a.Chance, known(a.More)); err == nil {
 			*x.into = n
 		}
 	}
 	if a.Planned > 0 {
 		b.Fell = max(0, b.ToGo-max(0, b.Fresh-a.Planned))
 	}
-	b.Met = a.Alive > 0 && sizing.Balance{Alive: a.Alive, Grade: a.Grade}.Chance(a.Wanted) >= a.Chance
+	b.Met = a.Alive > 0 && sizing.Balance{Alive: a.Alive - a.Gone, Grade: a.Grade}.Chance(wanted) >= a.Chance
 	return b, nil
 }
 

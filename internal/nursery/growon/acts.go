@@ -21,10 +21,10 @@ import (
 // that sent twice it counts once, and how long before sending it was done.
 type Act struct {
 	ID     string `json:"id"`
-	Kind   string `json:"kind"` // done, lost, sold, planted, moved, round, undo
+	Kind   string `json:"kind"` // done, lost, sold, planted, below, moved, round, undo
 	Knot   string `json:"knot,omitempty"`
 	Items  []Item `json:"items,omitempty"`
-	N      int    `json:"n,omitempty"` // trees lost, sold or planted
+	N      int    `json:"n,omitempty"` // trees lost, sold, planted or below the grade
 	Cause  string `json:"cause,omitempty"`
 	Place  string `json:"place,omitempty"` // where to, with a step that moves, or a move
 	Form   string `json:"form,omitempty"`  // pot, row, lifted, box
@@ -62,6 +62,7 @@ const (
 	Lost    = "lost"
 	Sold    = "sold"
 	Planted = "planted"
+	Below   = "below" // the grade: it leaves the tag, its graft took
 	Moved   = "moved"
 	RoundOf = "round"
 	Undo    = "undo"
@@ -149,7 +150,7 @@ func (s *Stage) one(ctx context.Context, a nursery.Actor, act Act) (note string,
 		switch act.Kind {
 		case Done:
 			note, err = w.done(ctx)
-		case Lost, Sold, Planted:
+		case Lost, Sold, Planted, Below:
 			err = w.trees(ctx)
 		case Moved:
 			err = w.move(ctx)
@@ -292,10 +293,11 @@ func formAfter(k aftercare.Name) string {
 	return ""
 }
 
-// trees keeps trees lost, sold or planted out, shared among the tags by what stands of
+// trees keeps trees lost, sold, planted out or below the grade, shared among the tags by what stands of
 // each.
 func (w *work) trees(ctx context.Context) error {
 	all, ids := 0, []int64{}
+	away := w.act.Kind == Sold || w.act.Kind == Planted
 	for _, g := range w.tags {
 		all, ids = all+g.Standing, append(ids, g.ID)
 	}
@@ -304,7 +306,7 @@ func (w *work) trees(ctx context.Context) error {
 		return problem(words.SayTreesLost)
 	case w.act.N > all:
 		return problem(words.MoreThanStand(w.act.N, all))
-	case w.act.Kind != Lost && w.a.Role != nursery.Propagator:
+	case away && w.a.Role != nursery.Propagator:
 		return nursery.ErrNotAllowed
 	}
 	cause := (*string)(nil)
@@ -318,7 +320,7 @@ func (w *work) trees(ctx context.Context) error {
 		}
 		cause = &w.act.Cause
 	}
-	if w.act.Kind != Lost {
+	if away {
 		held, err := w.q.HeldOf(ctx, ids)
 		if err != nil {
 			return err
@@ -333,7 +335,7 @@ func (w *work) trees(ctx context.Context) error {
 	}
 	day := aftercare.DayOf(w.on)
 	for _, g := range w.tags {
-		if w.act.Kind == Lost {
+		if !away {
 			continue
 		}
 		i := slices.IndexFunc(g.Plan.Knots, func(k aftercare.Knot) bool { return k.Name == aftercare.FitToSell })

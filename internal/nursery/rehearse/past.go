@@ -62,7 +62,7 @@ func (s *Stage) Promises(ctx context.Context) (Promises, error) {
 		return Promises{}, err
 	}
 	work := func(ctx context.Context) (Promises, error) { return s.promises(ctx, f) }
-	p, _, err := s.past.Get("past", fmt.Sprint(f.Stamp.Takes, f.Today.Format(time.DateOnly)), func() (Promises, error) { return work(ctx) },
+	p, _, err := s.past.Get("past", fmt.Sprint(f.Stamp.Takes, " ", f.Stamp.Grades, f.Today.Format(time.DateOnly)), func() (Promises, error) { return work(ctx) },
 		func() (Promises, error) { return work(context.WithoutCancel(ctx)) })
 	return p, err
 }

@@ -164,6 +164,16 @@ func (s *Stage) ready(ctx context.Context, f *snapshot.Snapshot) (p outlook.Play
 	return p, lines, r, err
 }
 
+// withGone adds the trees that went already, which the season is played without, to those of an
+// outcome.
+func withGone(x rehearsal.Outcome, gone int) rehearsal.Outcome {
+	if gone > 0 {
+		x.Mean, x.Low, x.High = x.Mean+float64(gone), x.Low+gone, x.High+gone
+		x.Trees = append(make([]int, gone), x.Trees...)
+	}
+	return x
+}
+
 func rehearsed(f *snapshot.Snapshot, sizer *outlook.OrderSizer, p outlook.Played, lines []outlook.OrderLine, before []store.Rehearsed) (Rehearsed, error) {
 	n := seasonsFor(len(p.Season.Jobs))
 	a, err := rehearsal.Play(p.Season, n, rehearsal.Seed, rehearsal.Nothing)
@@ -184,6 +194,7 @@ func rehearsed(f *snapshot.Snapshot, sizer *outlook.OrderSizer, p outlook.Played
 	}
 	for i, o := range p.Orders {
 		y := Going{Order: o, Out: a.Orders[i], Grafts: grafts[i], Unwoven: p.Unwoven[i], Missed: p.Unplaced[i], Summer: p.Summer[i], of: a.Of[i]}
+		y.Out = withGone(y.Out, o.Gone)
 		if m, ok := was[o.Code]; ok {
 			y.Was = &m
 		}

@@ -58,7 +58,7 @@ func sureOf(x sizing.Interval) Sure {
 
 // advise lists the few things worth changing, those that bring the most first; what cannot be
 // told comes last.
-func advise(f *snapshot.Snapshot, p ResultsPage, ds []store.TagDetail) []Advice {
+func advise(f *snapshot.Snapshot, p ResultsPage, ds []store.TagDetail, grade float64) []Advice {
 	fair := p.Fair
 	if len(fair.Lines) == 0 {
 		return nil
@@ -87,7 +87,7 @@ func advise(f *snapshot.Snapshot, p ResultsPage, ds []store.TagDetail) []Advice 
 	var out []Advice
 	add := func(a Advice, per sizing.Interval, n int) {
 		a.Trees = sizing.Interval{Mean: per.Mean * float64(n), Low: per.Low * float64(n), High: per.High * float64(n)}
-		a.Cents = a.Trees.Mean * float64(outlook.WorthOf(f.House).TreeCents) * f.House.GradeShare
+		a.Cents = a.Trees.Mean * float64(outlook.WorthOf(f.House).TreeCents) * grade
 		a.Sure = sureOf(per)
 		if a.Trees.Mean >= fewestGained {
 			out = append(out, a)

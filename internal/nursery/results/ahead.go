@@ -9,6 +9,8 @@ import (
 	"slices"
 	"time"
 
+	"gonum.org/v1/gonum/stat/distuv"
+
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/sizing"
 	"unionknot/internal/nursery"
@@ -21,6 +23,7 @@ import (
 type Guess struct {
 	Variety, Genus, Stock string
 	Seasons               int // since it was first ordered
+	Booked                int // trees that are ordered for it already
 	Trees                 sizing.Interval
 	Grafts                sizing.Interval
 	stockType             int64
@@ -71,6 +74,7 @@ type Ahead struct {
 	Year    int // in which it begins
 	More    int // hundredths beside what is guessed
 	Chance  float64
+	Booked  int // trees that are ordered for it already
 	Guesses []Guess
 	Stock   []AheadStock
 	Wood    []AheadWood
@@ -124,32 +128,71 @@ func (s *Stage) ahead(ctx context.Context, f *snapshot.Snapshot, more int) (out 
 	if err != nil {
 		return out, err
 	}
+	grade, err := s.Reckon.Grade(ctx, f)
+	if err != nil {
+		return out, err
+	}
 	now := f.Today.Year()
 	if f.Today.Month() < time.August {
 		now--
 	}
 	out.Year, out.More, out.Chance = now+1, more, f.House.Chance
-	if out.Guesses, err = guesses(ordered, ds, now, 1+float64(out.More)/100, out.Chance, f.House.GradeShare); err != nil {
+	out.Booked = booked(ordered, out.Year)
+	if out.Guesses, err = guesses(ordered, ds, now, 1+float64(out.More)/100, out.Chance, grade.Share.Mean()); err != nil {
 		return out, err
 	}
-	out.needs(f, ds, classes, plants)
+	out.needs(booksOf(f, grade.Share.Mean()), ds, classes, plants)
 	return out, nil
 }
 
-// guesses says what is likely to be ordered, by what was in the last seasons, and the grafts for
-// it at the house's chance.
+// booked is how many trees are ordered for a season of which nothing is made.
+func booked(ordered []store.Ordered, season int) (n int) {
+	for _, o := range ordered {
+		if o.Season >= season {
+			n += o.Open
+		}
+	}
+	return n
+}
+
+// atLeast is a normal number given that it is some number at least: its mean, and its middle
+// 90 %.
+func atLeast(mean, sd, least float64) sizing.Interval {
+	n := distuv.Normal{Mu: mean, Sigma: sd}
+	above := 0.0
+	if sd > 0 {
+		above = n.Survival(least)
+	}
+	if above < 1e-6 { // more is booked than was ever to be guessed
+		return sizing.Interval{Mean: least, Low: least, High: least}
+	}
+	at := func(p float64) float64 { return n.Quantile(1 - above*(1-p)) }
+	return sizing.Interval{Mean: mean + sd*sd*n.Prob(least)/above, Low: math.Max(least, at(0.05)), High: at(0.95)}
+}
+
+// guesses says what is likely to be ordered for the season after now, by what was in the last
+// seasons and what is booked, and the grafts for it at the house's chance.
 func guesses(ordered []store.Ordered, ds []store.TagDetail, now int, factor, chance, grade float64) (out []Guess, err error) {
 	type pair struct{ variety, stock string }
-	by, first := map[pair]map[int]int{}, map[pair]store.Ordered{}
+	by, first, ahead := map[pair]map[int]int{}, map[pair]store.Ordered{}, map[pair]int{}
 	var pairs []pair
 	for _, o := range ordered {
 		k := pair{o.Variety, o.Stock}
+		if o.Season > now && o.Open > 0 {
+			if _, ok := first[k]; !ok {
+				pairs, first[k] = append(pairs, k), o
+			}
+			ahead[k] += o.Open
+		}
 		if o.Season > now || o.Season <= now-guessSeasons {
 			continue
 		}
 		if by[k] == nil {
-			by[k], first[k] = map[int]int{}, o
-			pairs = append(pairs, k)
+			by[k] = map[int]int{}
+			if _, ok := first[k]; !ok {
+				pairs = append(pairs, k)
+			}
+			first[k] = o
 		}
 		if o.Season < first[k].Season {
 			first[k] = o
@@ -166,22 +209,25 @@ func guesses(ordered []store.Ordered, ds []store.TagDetail, now int, factor, cha
 	prior := sizing.Prior((float64(allAlive)+1)/(float64(all)+2), priorGrafts)
 	for _, k := range pairs {
 		o := first[k]
-		n := now - o.Season + 1
+		n := max(0, now-o.Season+1)
 		sum, square := 0.0, 0.0
 		for y := o.Season; y <= now; y++ {
 			v := float64(by[k][y])
 			sum, square = sum+v, square+v*v
 		}
-		mean := sum / float64(n)
+		mean := sum / float64(max(1, n))
 		sd := guessSpread * mean
 		if n >= 3 {
 			// Few seasons: their own spread counts beside the default as one season more.
 			own := math.Max(0, square/float64(n)-mean*mean) * float64(n) / float64(n-1)
 			sd = math.Sqrt((own*float64(n) + sd*sd) / float64(n+1))
 		}
-		sd *= math.Sqrt(1 + 1/float64(n)) // the mean is not known better
-		g := Guess{Variety: o.Variety, Genus: o.Genus, Stock: o.Stock, Seasons: n, stockType: o.StockType,
+		sd *= math.Sqrt(1 + 1/float64(max(1, n))) // the mean is not known better
+		g := Guess{Variety: o.Variety, Genus: o.Genus, Stock: o.Stock, Seasons: n, Booked: ahead[k], stockType: o.StockType,
 			Trees: sizing.Interval{Mean: factor * mean, Low: factor * math.Max(0, mean-1.6449*sd), High: factor * (mean + 1.6449*sd)}}
+		if g.Booked > 0 {
+			g.Trees = atLeast(factor*mean, factor*sd, float64(g.Booked))
+		}
 		belief := prior.And(alive[o.Genus], made[o.Genus])
 		for i, trees := range []float64{g.Trees.Low, g.Trees.Mean, g.Trees.High} {
 			grafts := 0
@@ -236,11 +282,10 @@ func times(x sizing.Interval, by float64) sizing.Interval {
 }
 
 // needs works out stems by class, sticks by plant, hours by week and money.
-func (a *Ahead) needs(f *snapshot.Snapshot, ds []store.TagDetail, classes []store.ClassUsed, plants []store.PlantCut) {
-	made := &spent{}
-	rates := ratesOf(f)
+func (a *Ahead) needs(b books, ds []store.TagDetail, classes []store.ClassUsed, plants []store.PlantCut) {
+	made, f := &spent{}, b.f
 	for _, d := range ds {
-		made.add(f, d, rates)
+		made.add(b, d)
 	}
 	m := made.made
 	if m.Grafts == 0 {
@@ -291,7 +336,7 @@ func (a *Ahead) needs(f *snapshot.Snapshot, ds []store.TagDetail, classes []stor
 		a.Wood = append(a.Wood, x)
 	}
 	hours := times(over(a.Guesses, func(Guess) float64 { return 1 }), hoursEach)
-	a.weeks(f, ds, rates, hours, m.Hours)
+	a.weeks(f, ds, b.rates, hours, m.Hours)
 	sum := made.sum(f)
 	each := 0.0
 	for _, p := range sum.Parts {

@@ -56,3 +56,47 @@ func TestSumsOfGuessesAddUp(t *testing.T) {
 	assert.Greater(t, gs[0].Grafts.Mean, 100/0.8/0.96, "more than the mean take asks for, for the chance")
 	assert.Zero(t, over(nil, func(Guess) float64 { return 1 }).Mean)
 }
+
+// TestWhatIsBookedIsNoLessThanWhatComes draws seasons of which a part is booked beforehand: the
+// range holds what comes about nine times in ten, and is never below what is booked.
+func TestWhatIsBookedIsNoLessThanWhatComes(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 9))
+	held, of, narrower := 0, 0, 0
+	for range 800 {
+		mean := 60 + 200*r.Float64()
+		draw := func() int { return max(0, int(math.Round(mean*(1+0.3*r.NormFloat64())))) }
+		var os []store.Ordered
+		for y := range 3 {
+			os = append(os, store.Ordered{Season: 2026 - y, Variety: "Lanternjaw", Genus: "pear", Stock: "quince Tarn Q3", Trees: draw()})
+		}
+		plain, err := guesses(os, nil, 2026, 1, 0.9, 0.96)
+		require.NoError(t, err)
+		next := draw()
+		// Who books does not wait for what comes in all: a share of it that nobody knows.
+		part := int(float64(next) * r.Float64())
+		os = append(os, store.Ordered{Season: 2027, Variety: "Lanternjaw", Genus: "pear", Stock: "quince Tarn Q3", Trees: part, Open: part})
+		gs, err := guesses(os, nil, 2026, 1, 0.9, 0.96)
+		require.NoError(t, err)
+		require.Len(t, gs, 1)
+		g := gs[0]
+		require.Equal(t, part, g.Booked)
+		require.GreaterOrEqual(t, g.Trees.Low, float64(part))
+		require.GreaterOrEqual(t, g.Trees.Mean, g.Trees.Low)
+		of++
+		if float64(next) >= g.Trees.Low && float64(next) <= g.Trees.High {
+			held++
+		}
+		if g.Trees.High-g.Trees.Low < plain[0].Trees.High-plain[0].Trees.Low {
+			narrower++
+		}
+	}
+	assert.InDelta(t, 0.88, float64(held)/float64(of), 0.06, "%d of %d", held, of)
+	assert.Greater(t, narrower, of/2)
+
+	// What was never ordered before stands as it is booked, closed orders and begun ones do not.
+	gs, err := guesses([]store.Ordered{{Season: 2027, Variety: "a", Genus: "pear", Stock: "s", Trees: 90, Open: 40}}, nil, 2026, 1.5, 0.9, 0.96)
+	require.NoError(t, err)
+	require.Len(t, gs, 1)
+	assert.Equal(t, sizing.Interval{Mean: 40, Low: 40, High: 40}, gs[0].Trees)
+	assert.Zero(t, gs[0].Seasons)
+}

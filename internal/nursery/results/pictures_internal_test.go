@@ -85,7 +85,7 @@ func TestAdviceIsWhatItWouldBring(t *testing.T) {
 			p.Groups[g] = resultLines(tookBy(ds, func(d store.TagDetail) (string, string) { return d.Level(g) }), prior, store.Took{Counted: 1}, nil)
 		}
 		f := &snapshot.Snapshot{Settings: &snapshot.Settings{House: store.House{TreeCents: 900, GradeShare: 0.96}}}
-		as := advise(f, p, ds)
+		as := advise(f, p, ds, 0.96)
 		require.NotEmpty(t, as)
 		assert.Equal(t, "teach", as[0].Kind)
 		assert.Equal(t, "4", as[0].Key)
@@ -104,7 +104,7 @@ func TestAdviceIsWhatItWouldBring(t *testing.T) {
 	assert.GreaterOrEqual(t, held, n*8/10, "of %d", n)
 	assert.Equal(t, Untold, sureOf(sizing.Interval{}))
 	assert.Equal(t, Likely, sureOf(sizing.Interval{Mean: 1, Low: -0.6, High: 2.6}))
-	assert.Nil(t, advise(nil, ResultsPage{}, nil))
+	assert.Nil(t, advise(nil, ResultsPage{}, nil, 1))
 }
 
 // TestMarksAreToldApartWhereTheyCanBe: a tie that was used beside another is told apart from

@@ -65,22 +65,22 @@ func (s *Stage) Quote(ctx context.Context, a nursery.Actor, code string, margin 
 		return q, err
 	}
 	made, source := &spent{}, working.OwnRecords
-	rates := ratesOf(f)
+	b := booksOf(f, r.Grade.Share.Mean())
 	for _, d := range ds {
-		made.add(f, d, rates)
+		made.add(b, d)
 	}
 	m := made.made
 	if m.Grafts == 0 { // nothing of it was made here: by the house's own rate
 		source = working.HouseDefault
 		tie := outlook.TieFor(f, t.SetsBud())
-		hours := float64(max(1, t.Pieces())) / max(1, rates[t.Key])
+		hours := float64(max(1, t.Pieces())) / max(1, b.rates[t.Key])
 		m = cost.Made{Grafts: 1, Pieces: max(1, t.Pieces()), Labels: int(f.Materials["label"].Amount), Hours: hours, BenchDays: hours / benchHours}
 		pr := prices(f, tie)
 		made = &spent{made: m, tie: pr.Tie * float64(m.Pieces), seal: pr.Seal * float64(m.Pieces)}
 	}
 	n := float64(m.Grafts)
 	q.Job = cost.Job{Trees: q.Order.Trees, Grafts: q.Need.Grafts, Few: q.Need.Low, Many: q.Need.High, Live: q.Need.By.Take.Interval90(),
-		Grade: f.House.GradeShare, Stems: float64(m.Grafts+m.Spoiled) / n, Pieces: float64(m.Pieces+m.SpoiledW) / n, Joins: float64(m.Pieces) / n,
+		Grade: b.grade, Stems: float64(m.Grafts+m.Spoiled) / n, Pieces: float64(m.Pieces+m.SpoiledW) / n, Joins: float64(m.Pieces) / n,
 		Labels: float64(m.Labels) / n, Hours: m.Hours / n, Days: m.BenchDays / n}
 	q.Sum = cost.Quote(q.Job, made.prices(f))
 	q.Price = q.Sum.Price(float64(q.Margin) / 100)
@@ -90,7 +90,7 @@ func (s *Stage) Quote(ctx context.Context, a nursery.Actor, code string, margin 
 			{Name: words.QuoteTrees, Value: words.Thousands(q.Order.Trees), Source: working.Entered},
 			{Name: words.QuoteGrafts, Value: words.QuoteGraftsSay(q.Job.Grafts, q.Job.Few, q.Job.Many), Source: working.OwnRecords},
 			{Name: words.QuoteLive, Value: words.PctRange(q.Job.Live), Source: working.OwnRecords},
-			{Name: words.QuoteGrade, Value: words.Pct(q.Job.Grade), Source: outlook.WorthOf(f.House).Source(outlook.GradeOf)},
+			{Name: words.QuoteGrade, Value: words.Pct(q.Job.Grade), Source: r.Grade.From},
 			{Name: words.QuoteHours, Value: fmt.Sprintf("%.1f", 60*q.Job.Hours), Source: source},
 			{Name: words.QuoteSpoiled, Value: fmt.Sprintf("%.2f, %.2f", q.Job.Stems, q.Job.Pieces), Source: source},
 			{Name: words.QuoteMargin, Value: fmt.Sprintf("%d %%", q.Margin), Source: working.Entered},

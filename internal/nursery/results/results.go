@@ -90,7 +90,7 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 		p, err = s.resultsOf(ctx, facts, tf)
 		p.OwnOnly = true
 	} else {
-		p, behind, err = s.results.Get(f.key(), fmt.Sprint(facts.Stamp.Takes, " ", facts.Stamp.Settings), func() (ResultsPage, error) { return s.resultsOf(ctx, facts, tf) },
+		p, behind, err = s.results.Get(f.key(), fmt.Sprint(facts.Stamp.Takes, " ", facts.Stamp.Settings, " ", facts.Stamp.Grades), func() (ResultsPage, error) { return s.resultsOf(ctx, facts, tf) },
 			func() (ResultsPage, error) { return s.resultsOf(context.WithoutCancel(ctx), facts, tf) })
 	}
 	if err != nil {
@@ -112,9 +112,15 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	p.Hand = a.Role == nursery.BenchHand
 	if err == nil && !p.Hand {
 		whole.Fair = p.Fair
-		p.Advice, _, err = s.advices.Get(f.key(), fmt.Sprint(facts.Stamp.Takes, " ", facts.Stamp.Settings, " ", p.Fair.Behind), func() ([]Advice, error) {
-			return advise(facts, whole, p.details), nil
-		}, func() ([]Advice, error) { return advise(facts, whole, p.details), nil })
+		grade, err := s.Reckon.Grade(ctx, facts)
+		if err != nil {
+			return p, err
+		}
+		work := func() ([]Advice, error) { return advise(facts, whole, p.details, grade.Share.Mean()), nil }
+		print := fmt.Sprint(facts.Stamp.Takes, " ", facts.Stamp.Settings, " ", facts.Stamp.Grades, " ", p.Fair.Behind)
+		if p.Advice, _, err = s.advices.Get(f.key(), print, work, work); err != nil {
+			return p, err
+		}
 	}
 	if p.Hand {
 		p.Fair.Alone = nil

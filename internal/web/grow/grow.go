@@ -161,6 +161,7 @@ type stopStep struct {
 	Items string
 	How   string
 	Moves bool // it asks where to
+	Lifts bool // trees are graded as they come out
 }
 
 type walkPage struct {
@@ -192,7 +193,7 @@ func (g grow) stops(wp growon.WalkPage, beds []outlook.Bed, causes []string, can
 				n = s.Items[0].N
 			}
 			st.Rows = append(st.Rows, stopStep{BedStep: s, Items: items(nil, s.Items), How: strings.TrimSpace(wp.Ways(s.Name, n) + " " + words.KeepBetter(s.Both, false)),
-				Moves: s.Name == aftercare.Pot || s.Name == aftercare.Lift})
+				Moves: s.Name == aftercare.Pot || s.Name == aftercare.Lift, Lifts: s.Name == aftercare.Lift})
 		}
 		if can && wp.RainedOff && len(st.Rows) == 0 && b.Due() > 0 {
 			continue

@@ -136,12 +136,18 @@
       });
     }
     const alive = stop.querySelector('[data-alive]');
-    const lose = (cause, count) => {
+    // One tree fewer stands here: lost to a cause, or below the grade.
+    const less = (act, count) => {
       if (Number(alive.textContent) < 1) { $('walk-says').textContent = 'No more stand here than that.'; return; }
       const by = (n) => { count.textContent = Number(count.textContent) + n; alive.textContent = Number(alive.textContent) - n; };
       by(1);
-      put({ id: UK.uuid(), kind: 'lost', cause, n: 1, items: JSON.parse(stop.dataset.all) }, () => by(-1));
+      put({ id: UK.uuid(), n: 1, ...act }, () => by(-1));
     };
+    const lose = (cause, count) => less({ kind: 'lost', cause, items: JSON.parse(stop.dataset.all) }, count);
+    for (const b of stop.querySelectorAll('.below')) {
+      const items = JSON.parse(b.closest('.stopstep').dataset.items).map((x) => ({ code: x.code }));
+      b.addEventListener('click', () => less({ kind: 'below', items }, b.querySelector('b')));
+    }
     for (const b of stop.querySelectorAll('[data-cause]')) b.addEventListener('click', () => lose(b.dataset.cause, b.querySelector('b')));
     const other = stop.querySelector('.other select');
     other?.addEventListener('change', () => {
