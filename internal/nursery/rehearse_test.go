@@ -1,6 +1,7 @@
 package nursery_test
 
 import (
+	"slices"
 	"testing"
 	"time"
 
@@ -8,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/nursery/correct"
+	"unionknot/internal/nursery/days"
 	"unionknot/internal/nursery/rehearse"
 	"unionknot/internal/outlook"
 )
@@ -145,4 +147,65 @@ func TestASeasonWithLittleIsPlayedAllTheSame(t *testing.T) {
 	assert.Zero(t, going(t, x, "O-1").Out.Met, "nobody makes it")
 	assert.Positive(t, going(t, x, "O-1").Missed)
 	assert.Equal(t, rehearse.Lacking, x.Holds[0].What)
+}
+
+// TestAnotherPlanBringsWhatItPromised gives the house too few hours, takes the levers that make
+// the days anew, does what they say, and plays again: the chance is about the one promised.
+func TestAnotherPlanBringsWhatItPromised(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(1500, 400, 420)
+	people, err := h.Hands(ctx)
+	require.NoError(t, err)
+	var week [8][3]float64
+	for d := 1; d <= 5; d++ {
+		week[d] = [3]float64{0, 0, 0.7}
+	}
+	for _, x := range people.Hands {
+		w := [8][3]float64{}
+		if x.Person.ID == h.ansel.ID {
+			w = week
+		}
+		require.NoError(t, h.SetWeek(ctx, h.maud, x.Person.ID, days.Week{Hours: w, Knows: []string{"whip-and-tongue", "splice"}}))
+	}
+	x := h.rehearsal()
+	late := going(t, x, "O-1")
+	require.Greater(t, late.Out.Late, 10.0, "the hours do not do")
+	lever := func(kind rehearse.Kind) rehearse.Lever {
+		i := slices.IndexFunc(x.Levers, func(l rehearse.Lever) bool { return l.Kind == kind })
+		require.GreaterOrEqual(t, i, 0, "%s is found", kind)
+		require.True(t, x.Levers[i].Plan)
+		require.Greater(t, x.Levers[i].Gain(), 0.1)
+		return x.Levers[i]
+	}
+	hour, helper := lever(rehearse.Hour), lever(rehearse.Helper)
+	assert.Positive(t, hour.Cents)
+
+	longer := week
+	for d := 1; d <= 5; d++ {
+		longer[d][2] += float64(hour.N)
+	}
+	knows := []string{"whip-and-tongue", "splice"}
+	require.NoError(t, h.SetWeek(ctx, h.maud, h.ansel.ID, days.Week{Hours: longer, Knows: knows}))
+	assert.InDelta(t, hour.To, going(t, h.rehearsal(), "O-1").Out.Met, 0.06, "the hours are worked")
+
+	require.NoError(t, h.SetWeek(ctx, h.maud, h.ansel.ID, days.Week{Hours: week, Knows: knows}))
+	full := [8][3]float64{}
+	for d := 1; d <= 5; d++ {
+		full[d] = [3]float64{0, outlook.MorningHours, outlook.AfternoonHours}
+	}
+	require.NoError(t, h.SetWeek(ctx, h.maud, h.maud.ID, days.Week{Hours: full, Knows: knows}))
+	last := h.Today()
+	for n := 0; n < helper.N; {
+		if last = last.AddDate(0, 0, 1); last.Weekday() != time.Saturday && last.Weekday() != time.Sunday {
+			n++
+		}
+	}
+	require.NoError(t, h.AddAway(ctx, h.maud, h.maud.ID, h.Today(), h.Today(), "not yet"))
+	require.NoError(t, h.AddAway(ctx, h.maud, h.maud.ID, last.AddDate(0, 0, 1), last.AddDate(0, 6, 0), "gone again"))
+	assert.InDelta(t, helper.To, going(t, h.rehearsal(), "O-1").Out.Met, 0.06, "one more hand is there")
+
+	// Within a sum that allows it, another plan is in the best set, and what it adds is played.
+	set, err := x.Best(hour.Cents + 60_000)
+	require.NoError(t, err)
+	assert.Greater(t, set.Met, set.Before+0.1)
 }

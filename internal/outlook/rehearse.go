@@ -72,6 +72,8 @@ type Played struct {
 	Plan                      benchday.Plan
 	From                      time.Time // the day of the first half-day
 	Counted                   int       // tags that what is known of takes is from
+	Diary                     *Diary
+	by                        *playing
 }
 
 // PlayedJob says what a job of the season is.
@@ -108,10 +110,10 @@ const (
 // PlayedOf readies the house's season: what is made and counted, what is planned, what nothing is
 // planned for. d has the weave of what is in no batch, plan is of its work.
 func PlayedOf(r *OrderSizer, lines []OrderLine, d *Diary, plan benchday.Plan, l take.Learned, kept []store.DayKept, flow store.Flow) Played {
-	b := playing{r: r, d: d, l: l, order: map[string]int{}, effect: map[take.Named]int{}, window: map[Shutting]int{},
+	b := &playing{r: r, d: d, l: l, kept: kept, lines: lines, order: map[string]int{}, effect: map[take.Named]int{}, window: map[Shutting]int{},
 		merged: map[mergedJob]int{}}
 	p := &b.p
-	p.Work, p.Plan, p.From, p.Counted = d.Work, plan, d.from, l.Tags
+	p.Work, p.Plan, p.From, p.Counted, p.Diary = d.Work, plan, d.from, l.Tags, d
 	for i, x := range lines {
 		b.order[x.Order.Code] = i
 		p.Orders = append(p.Orders, x.Order)
@@ -121,10 +123,11 @@ func PlayedOf(r *OrderSizer, lines []OrderLine, d *Diary, plan benchday.Plan, l 
 	p.Unwoven, p.Unplaced, p.Summer = make([]int, n), make([]int, n), make([]int, n)
 	later := LaterStage(flow)
 	p.Season.Later = []rehearsal.Stage{later, {A: r.Grade.Share.Alpha, B: r.Grade.Share.Beta}}
-	b.hands(kept)
+	b.hands()
 	b.made()
-	b.planned(lines)
+	b.planned()
 	b.together()
+	b.p.by = b
 	return b.p
 }
 
@@ -152,6 +155,8 @@ type playing struct {
 	r      *OrderSizer
 	d      *Diary
 	l      take.Learned
+	kept   []store.DayKept
+	lines  []OrderLine
 	order  map[string]int
 	effect map[take.Named]int
 	window map[Shutting]int
@@ -159,11 +164,11 @@ type playing struct {
 }
 
 // hands are the days on which each is there, and how often they are away beside what is noted.
-func (b *playing) hands(kept []store.DayKept) {
+func (b *playing) hands() {
 	b.p.Hands = b.d.Hands
-	for _, h := range b.d.Hands {
+	for i, h := range b.d.Hands {
 		missed, days := absentShare*absentDays, absentDays
-		for _, k := range kept {
+		for _, k := range b.kept {
 			if k.WorkerID == h.Person.ID {
 				missed, days = missed+float64(k.Missed), days+float64(k.Days)
 			}
@@ -174,7 +179,11 @@ func (b *playing) hands(kept []store.DayKept) {
 		}
 		for slot := b.d.Now; slot < b.d.Work.Slots; slot++ {
 			day, half := b.d.Day(slot)
-			if n := slot / 2; h.HoursOn(day, half) > 0 && (len(x.Days) == 0 || x.Days[len(x.Days)-1] != n) {
+			there := h.HoursOn(day, half)
+			if h.Person.ID == helperID { // only on the days for which they are taken on
+				there = b.d.Work.Hands[i].Hours[slot]
+			}
+			if n := slot / 2; there > 0 && (len(x.Days) == 0 || x.Days[len(x.Days)-1] != n) {
 				x.Days = append(x.Days, n)
 			}
 		}
@@ -213,7 +222,7 @@ func (b *playing) graft(order int, tech, lot, bundle string, worker int64, stock
 	mean := b.of(take.Named{Factor: ofTechnique + o.Genus, Level: tech})
 	b.p.Season.Effects[mean] = rehearsal.Belief{SD: math.Sqrt(e.Expected.Variance)}
 	j.Effects = []int{mean}
-	if worker > 0 {
+	if worker != 0 {
 		j.Effects = append(j.Effects, b.of(take.Named{Factor: take.Worker, Level: strconv.FormatInt(worker, 10)}))
 	}
 	if lot != "" {
@@ -277,8 +286,8 @@ func (b *playing) made() {
 }
 
 // planned adds what is to be made, by the plan.
-func (b *playing) planned(lines []OrderLine) {
-	d, p := b.d, &b.p
+func (b *playing) planned() {
+	d, p, lines := b.d, &b.p, b.lines
 	given := make([]int, len(lines))
 	job := func(i int) (order int, w Woven, ok bool) {
 		j := d.Work.Jobs[i]
@@ -455,11 +464,7 @@ func (b *playing) together() {
 		case b.l.Knows(n):
 			known = append(known, i)
 		default:
-			e := b.l.Effect(n.Factor, n.Level)
-			if e.SD == 0 {
-				e.SD = map[string]float64{take.Worker: take.UsualSpreads.Worker, take.Lot: take.UsualSpreads.Lot, take.Bundle: take.UsualSpreads.Bundle}[n.Factor]
-			}
-			p.Season.Effects[i] = rehearsal.Belief{Mean: e.Mode, SD: e.SD}
+			b.alone(i)
 			rest = append(rest, i)
 		}
 	}
@@ -482,6 +487,19 @@ func (b *playing) together() {
 	for i, n := range names[:len(known)] {
 		p.Season.Effects[i] = rehearsal.Belief{Mean: b.l.Effect(n.Factor, n.Level).Mode, SD: math.Sqrt(p.Season.Joint.At(i, i))}
 	}
+}
+
+// alone gives an effect the belief that the records, or else how far such differ, say of it.
+func (b *playing) alone(i int) {
+	n := b.p.Effects[i]
+	if n.Factor != take.Worker && n.Factor != take.Lot && n.Factor != take.Bundle {
+		return // of a technique: said where its jobs are
+	}
+	e := b.l.Effect(n.Factor, n.Level)
+	if e.SD == 0 {
+		e.SD = map[string]float64{take.Worker: take.UsualSpreads.Worker, take.Lot: take.UsualSpreads.Lot, take.Bundle: take.UsualSpreads.Bundle}[n.Factor]
+	}
+	b.p.Season.Effects[i] = rehearsal.Belief{Mean: e.Mode, SD: e.SD}
 }
 
 // AbsentSince is the day from which own records of days kept are counted.

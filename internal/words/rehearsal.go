@@ -38,7 +38,7 @@ func HoldsBack(c rehearsal.Certain) string {
 // OfShortage says how much of the expected shortage something is.
 func OfShortage(share float64) string { return Pct(share) + " of the trees expected to lack" }
 
-// LeverSays says what a lever does; n is grafts, stems, days or hours, name a worker, lot or
+// LeverSays says what a lever does; n is grafts, stems, days or hours a day, name a worker, lot or
 // technique.
 func LeverSays(kind string, n int, name string) string {
 	switch kind {
@@ -49,18 +49,24 @@ func LeverSays(kind string, n int, name string) string {
 	case "hand":
 		return "to " + FirstName(name) + "'s hands"
 	case "earlier":
-		return fmt.Sprintf("%d working days earlier", n)
+		return fmt.Sprintf("%d working days earlier, before others", n)
 	case "second":
 		return "half of it on lot " + name
 	case "hour":
-		return fmt.Sprintf("an hour longer on %d days", n)
+		return "everybody " + map[int]string{1: "an hour", 2: "two hours"}[n] + " longer, the days planned anew"
 	case "measure":
 		return fmt.Sprintf("try %s first; %d more grafts only if it is poor", name, n)
 	case "helper":
-		return fmt.Sprintf("another hand for %d h", n)
+		return fmt.Sprintf("one more hand for %d days, the days planned anew", n)
 	}
 	return fmt.Sprintf("what fails, some %d, budded in summer", n)
 }
+
+// RehearsalPlan titles what a plan of the days comes to.
+const RehearsalPlan = "The days as they are planned, played through"
+
+// MetOf says how many orders are met on the mean.
+func MetOf(met float64, of int) string { return fmt.Sprintf("%.1f of %d orders", met, of) }
 
 // FromTo says how a chance moves, in a hundred.
 func FromTo(from, to float64) string { return fmt.Sprintf("%.0f → %.0f", 100*from, 100*to) }

@@ -104,17 +104,7 @@ func planWays(d *outlook.Diary, h store.House) ([]PlanWay, int, error) {
 		}
 		if err := try(says, func(benchday.Plan, benchday.Problem) float64 { return extra * wage * overtimeTimes },
 			func(p *benchday.Problem) {
-				for i := range p.Hands {
-					p.Hands[i].Hours = slices.Clone(p.Hands[i].Hours)
-					for s := d.Now; s < lastLate(d, base)+1 && s < p.Slots; s++ {
-						if day, _ := d.Day(s); s%2 == 1 && d.Hands[i].HoursOn(day, 2) > 0 {
-							// Of a half-day that is running, only what is left.
-							with := d.HoursLeft(s, d.Hands[i].HoursOn(day, 2)+more)
-							p.Hands[i].Hours[s] = benchday.Usable(with)
-							extra += with - d.HoursLeft(s, d.Hands[i].HoursOn(day, 2))
-						}
-					}
-				}
+				*p, extra = d.Longer(more, lastLate(d, base))
 			}); err != nil {
 			return nil, 0, err
 		}

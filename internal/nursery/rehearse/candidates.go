@@ -59,41 +59,8 @@ func candidates(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, l
 		out = append(out, l)
 	}
 	jobs := mine(&p.Season, order, toMake)
-	if late := int(math.Ceil(goes.Late)) + p.Unplaced[order]; late > 0 && t.RatePerHour > 0 {
-		hours := float64(late) / float64(t.RatePerHour)
-		out = append(out, Lever{Kind: Helper, N: int(math.Ceil(hours)), Cents: int(math.Round(hours * float64(w.WageCents))), Path: "/bench/hands",
-			change: func(s *rehearsal.Season) {
-				for _, i := range mine(s, order, toMake) {
-					s.Jobs[i].Hand = rehearsal.Made
-				}
-				if k := largest(s, order); k >= 0 && p.Unplaced[order] > 0 {
-					j := s.Jobs[k]
-					j.Grafts = p.Unplaced[order]
-					s.Jobs = append(s.Jobs, j)
-				}
-			}})
-	}
 	if len(jobs) == 0 {
 		return out
-	}
-	if goes.Late >= 0.5 {
-		last := 0
-		for _, i := range jobs {
-			last = max(last, p.Season.Jobs[i].Day)
-		}
-		heads := map[int]bool{}
-		for _, i := range jobs {
-			heads[p.Season.Jobs[i].Hand] = true
-		}
-		hours := float64((last + 1) * len(heads))
-		out = append(out, Lever{Kind: Hour, N: last + 1, Cents: int(math.Round(hours * overtime * float64(w.WageCents))), Path: "/bench/hands",
-			change: func(s *rehearsal.Season) {
-				for _, i := range mine(s, order, toMake) {
-					j := &s.Jobs[i]
-					at := (float64(j.Day) + j.Part) * dayHours / (dayHours + 1)
-					j.Day, j.Part = int(at), at-math.Floor(at)
-				}
-			}})
 	}
 	// Its work to the best hand who knows it.
 	if h, e := bestHand(p, p.Jobs[jobs[0]].Technique); h >= 0 && hasHours(p, h, jobs) {
@@ -107,13 +74,6 @@ func candidates(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, l
 					}
 				}
 				s.Jobs[i] = j
-			}
-		}})
-	}
-	if slices.ContainsFunc(jobs, func(i int) bool { return p.Season.Jobs[i].Day > 0 }) {
-		out = append(out, Lever{Kind: Earlier, N: daysEarlier, Path: "/bench/days", change: func(s *rehearsal.Season) {
-			for _, i := range mine(s, order, toMake) {
-				s.Jobs[i].Day = max(0, s.Jobs[i].Day-daysEarlier)
 			}
 		}})
 	}

@@ -21,9 +21,9 @@ const (
 	More    Kind = "more"    // more grafts of what is free
 	Buy     Kind = "buy"     // stock or wood for what nothing is woven of
 	Hand    Kind = "hand"    // its work to a better hand
-	Earlier Kind = "earlier" // its work days earlier
+	Earlier Kind = "earlier" // its work days earlier, before that of others
 	Second  Kind = "second"  // a share to a second lot
-	Helper  Kind = "helper"  // another hand, for what is late
+	Helper  Kind = "helper"  // another hand for some days
 	Again   Kind = "again"   // stocks whose graft fails are budded in summer
 	Hour    Kind = "hour"    // everybody stays an hour longer
 	Measure Kind = "measure" // a lot or wood is looked into first, and more is grafted only where it is poor
@@ -39,6 +39,7 @@ type Lever struct {
 	AllTo    float64 // of all orders together
 	Cents    int     // what it costs
 	Path     string  // where it is done
+	Plan     bool    // the days are planned anew with it: it touches all orders, and there is one such in a set
 	at       int     // of the order, among those played
 	change   func(s *rehearsal.Season)
 }
@@ -52,8 +53,7 @@ const (
 	leastGain    = 0.02 // that a lever must bring to be said
 	daysEarlier  = 5    // working days
 	overtime     = 1.5  // wages of an hour over the week's
-	dayHours     = 7.5
-	measureMore  = 20 // grafts added where what was looked into is poor
+	measureMore  = 20   // grafts added where what was looked into is poor
 	measureNodes = 5
 	secondShare  = 0.5 // of a lot's grafts
 )
@@ -64,6 +64,15 @@ var steps = []int{5, 10, 20, 40, 80, 160}
 // levers looks for the best change for each order that is not safe, and reckons the best of each
 // anew with all orders.
 func (x *Rehearsed) levers(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, lines []outlook.OrderLine) error {
+	// What a change adds to all orders together is reckoned on this.
+	all, err := rehearsal.Play(p.Season, leverSeasons, rehearsal.Seed, rehearsal.Nothing)
+	if err != nil {
+		return fmt.Errorf("playing the season again: %w", err)
+	}
+	x.base = all.Met()
+	if x.plans, err = x.replans(p, outlook.WorthOf(f.House), all); err != nil {
+		return err
+	}
 	for i := range x.Orders {
 		o := &x.Orders[i]
 		want := f.House.Chance
@@ -75,7 +84,7 @@ func (x *Rehearsed) levers(f *snapshot.Snapshot, r *outlook.OrderSizer, p outloo
 		if err != nil {
 			return fmt.Errorf("playing order %s: %w", o.Order.Code, err)
 		}
-		var found []Lever
+		found := forOrder(x.plans, o.Order, i, all.Orders[i].Met)
 		for _, l := range candidates(f, r, p, lines[i], i, o.Out) {
 			tried := only(p.Season, i)
 			l.change(&tried)
@@ -101,11 +110,6 @@ func (x *Rehearsed) levers(f *snapshot.Snapshot, r *outlook.OrderSizer, p outloo
 		o.Lever = &best
 		x.Levers = append(x.Levers, found...)
 	}
-	// What the best of each adds to all orders together.
-	base, err := rehearsal.Play(p.Season, leverSeasons, rehearsal.Seed, rehearsal.Nothing)
-	if err != nil {
-		return fmt.Errorf("playing the season again: %w", err)
-	}
 	for i := range x.Orders {
 		if o := &x.Orders[i]; o.Lever != nil && o.Lever.change != nil {
 			s := whole(p.Season)
@@ -114,8 +118,8 @@ func (x *Rehearsed) levers(f *snapshot.Snapshot, r *outlook.OrderSizer, p outloo
 			if err != nil {
 				return fmt.Errorf("trying a change for all orders: %w", err)
 			}
-			o.Lever.To = math.Max(0, math.Min(1, o.Out.Met+a.Orders[i].Met-base.Orders[i].Met))
-			o.Lever.From, o.Lever.AllTo = o.Out.Met, math.Min(1, x.AllMet+math.Max(0, a.AllMet-base.AllMet))
+			o.Lever.To = math.Max(0, math.Min(1, o.Out.Met+a.Orders[i].Met-all.Orders[i].Met))
+			o.Lever.From, o.Lever.AllTo = o.Out.Met, math.Min(1, x.AllMet+math.Max(0, a.AllMet-all.AllMet))
 		}
 	}
 	slices.SortStableFunc(x.Levers, func(a, b Lever) int { return cmp.Compare(b.Gain(), a.Gain()) })
@@ -218,25 +222,69 @@ func (s *Stage) BestFor(ctx context.Context, x Rehearsed, cents int) (Set, error
 	return set, err
 }
 
-// Best is the set of changes, one for an order at most, that raises most how many orders are
-// met within a sum in cents: those that cost nothing first, then what brings most for its
-// money. It is played once with all of them.
+// Best is the set of changes, one for an order at most, that raises most how many orders are met
+// within a sum in cents: those that cost nothing first, then what brings most for its money. It
+// is sought on the plan as it is and on each other plan that was tried and that the sum allows,
+// each set is played with all of it, and the one that meets most is the best.
 func (x Rehearsed) Best(cents int) (Set, error) {
-	out := Set{From: x.AllMet, To: x.AllMet}
+	none := Set{From: x.AllMet, To: x.AllMet}
 	for _, o := range x.Orders {
-		out.Before += o.Out.Met
+		none.Before += o.Out.Met
 	}
-	out.Met = out.Before
-	ls := slices.Clone(x.Levers)
-	slices.SortStableFunc(ls, func(a, b Lever) int {
-		return cmp.Compare(b.Gain()/float64(max(1, b.Cents)), a.Gain()/float64(max(1, a.Cents)))
-	})
-	taken, hands := map[string]int{}, map[string]bool{}
-	for _, l := range ls {
-		if l.change == nil || l.Kind == Hand && hands[l.Name] { // it depends on what is found; their hours may not do for two
+	none.Met = none.Before
+	best := none
+	seen := map[string]bool{}
+	for _, plan := range append([]replanned{{only: -1}}, x.plans...) {
+		if plan.Cents > cents || seen[plan.key()] {
 			continue
 		}
-		if i, ok := taken[l.Order]; ok {
+		seen[plan.key()] = true
+		set := x.choose(plan, cents)
+		if len(set.Levers) == 0 {
+			continue
+		}
+		s := whole(x.played.Season)
+		for _, l := range set.Levers {
+			l.change(&s)
+		}
+		a, err := rehearsal.Play(s, x.Seasons, rehearsal.Seed, rehearsal.Nothing)
+		if err != nil {
+			return none, fmt.Errorf("playing a set of changes: %w", err)
+		}
+		set.From, set.Before, set.To, set.Met = none.From, none.Before, a.AllMet, a.Met()
+		if set.Met > best.Met+leastSet || set.Met > best.Met-leastSet && len(best.Levers) > 0 && set.Cents < best.Cents {
+			best = set
+		}
+	}
+	return best, nil
+}
+
+// leastSet is by how many orders a set must be better to be dearer. House default.
+const leastSet = 0.02
+
+// choose fills a set with what the orders' own levers bring most for their money, beside a plan
+// of the days that is first in it where it is another one.
+func (x Rehearsed) choose(plan replanned, cents int) (out Set) {
+	own := map[string]int{}
+	if plan.Plan {
+		out.Levers, out.Cents = append(out.Levers, plan.Lever), plan.Cents
+	}
+	gain := func(l Lever) float64 {
+		if !plan.Plan {
+			return l.Gain()
+		}
+		return l.To - math.Max(l.From, plan.out.Orders[l.at].Met)
+	}
+	ls := slices.DeleteFunc(slices.Clone(x.Levers), func(l Lever) bool { return l.change == nil || l.Plan }) // what depends on what is found, and plans
+	slices.SortStableFunc(ls, func(a, b Lever) int {
+		return cmp.Compare(gain(b)/float64(max(1, b.Cents)), gain(a)/float64(max(1, a.Cents)))
+	})
+	hands := map[string]bool{}
+	for _, l := range ls {
+		if gain(l) < leastGain || l.Kind == Hand && hands[l.Name] { // their hours may not do for two
+			continue
+		}
+		if i, ok := own[l.Order]; ok {
 			// A dearer one for the same order, where it brings more and the sum allows it.
 			had := out.Levers[i]
 			if l.To <= had.To+leastGain || out.Cents-had.Cents+l.Cents > cents {
@@ -253,21 +301,9 @@ func (x Rehearsed) Best(cents int) (Set, error) {
 		if out.Cents+l.Cents > cents {
 			continue
 		}
-		taken[l.Order] = len(out.Levers)
+		own[l.Order] = len(out.Levers)
 		hands[l.Name] = hands[l.Name] || l.Kind == Hand
 		out.Levers, out.Cents = append(out.Levers, l), out.Cents+l.Cents
 	}
-	if len(out.Levers) == 0 {
-		return out, nil
-	}
-	s := whole(x.played.Season)
-	for _, l := range out.Levers {
-		l.change(&s)
-	}
-	a, err := rehearsal.Play(s, x.Seasons, rehearsal.Seed, rehearsal.Nothing)
-	if err != nil {
-		return out, fmt.Errorf("playing a set of changes: %w", err)
-	}
-	out.To, out.Met = a.AllMet, a.Met()
-	return out, nil
+	return out
 }

@@ -35,6 +35,9 @@ type Going struct {
 	of      map[int]float64 // by effect
 }
 
+// NotMade is how many grafts are late or on no day, on the mean.
+func (g Going) NotMade() float64 { return g.Out.Late + float64(g.Missed) }
+
 // Hang is something that orders hang on together.
 type Hang struct {
 	Kind   string // worker, lot, bundle, technique, window, away
@@ -66,10 +69,27 @@ type Rehearsed struct {
 	NoHands  bool
 	NoPlan   bool // nothing is to be made
 	BeforeOn *time.Time
+	Prev     *Figure       // as it was played before this, since the server started
 	Behind   bool          // the house moved on since: it is being played anew
 	Age      time.Duration // since it was played
 	played   outlook.Played
+	plans    []replanned // of the days, that were tried
+	base     float64     // orders met on the seasons that changes are tried on
 	facts    *snapshot.Snapshot
+}
+
+// Figure is what a season came to in one, when it was played.
+type Figure struct {
+	At  time.Time
+	Met float64 // orders, on the mean
+}
+
+// Met is how many orders are met on the mean.
+func (x Rehearsed) Met() (sum float64) {
+	for _, o := range x.Orders {
+		sum += o.Out.Met
+	}
+	return sum
 }
 
 // key is the one question that is asked.
@@ -115,6 +135,10 @@ func (s *Stage) play(ctx context.Context, f *snapshot.Snapshot) (Rehearsed, erro
 		return out, err
 	}
 	out.At = s.Now()
+	if was := s.last.Load(); was != nil && was.Day.Equal(out.Day) {
+		out.Prev = &Figure{was.At, was.Met()}
+	}
+	s.last.Store(&out)
 	return out, s.keep(ctx, f, out)
 }
 
@@ -193,7 +217,7 @@ func rehearsed(f *snapshot.Snapshot, sizer *outlook.OrderSizer, p outlook.Played
 		grafts[j.Order] += j.Grafts
 	}
 	for i, o := range p.Orders {
-		y := Going{Order: o, Out: a.Orders[i], Grafts: grafts[i], Unwoven: p.Unwoven[i], Missed: p.Unplaced[i], Summer: p.Summer[i], of: a.Of[i]}
+		y := Going{Order: o, Out: a.Orders[i], Grafts: grafts[i] + o.Gone, Unwoven: p.Unwoven[i], Missed: p.Unplaced[i], Summer: p.Summer[i], of: a.Of[i]}
 		y.Out = withGone(y.Out, o.Gone)
 		if m, ok := was[o.Code]; ok {
 			y.Was = &m

@@ -4,6 +4,7 @@ package rehearse
 
 import (
 	"context"
+	"sync/atomic"
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
@@ -20,6 +21,7 @@ type Stage struct {
 	plays snapshot.Fits[Rehearsed]
 	past  snapshot.Fits[Promises]
 	sets  snapshot.Fits[Set] // by the sum
+	last  atomic.Pointer[Rehearsed]
 }
 
 // New makes the stage; what is in no batch yet is woven by weave.

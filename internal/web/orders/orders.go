@@ -35,6 +35,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/orders/{code}/close", Who: page.Boss, Do: o.close},
 		{Method: "GET", Path: "/orders/rehearsal", Who: page.Readers, Do: o.rehearsal},
 		{Method: "GET", Path: "/orders/trainer", Who: page.Everyone, Do: o.trainer},
+		{Method: "GET", Path: "/orders/rehearsal/plan", Who: page.Readers, Do: o.planPlayed},
 		{Method: "GET", Path: "/orders/promises", Who: page.Readers, Do: o.promises},
 		{Method: "GET", Path: "/orders/{code}/chance", Who: page.Readers, Do: o.chance},
 		{Method: "GET", Path: "/orders/{code}/quotation", Who: page.Readers, Do: o.quotation},

@@ -1,10 +1,12 @@
 package orders
 
 import (
+	"cmp"
 	"fmt"
 	"html/template"
 	"math"
 	"net/http"
+	"slices"
 
 	"github.com/go-chi/chi/v5"
 
@@ -147,6 +149,53 @@ func (o orders) rehearsal(w http.ResponseWriter, r *http.Request) error {
 	}
 	frame.Data = p
 	return o.ShowStatus(w, r, o.views["rehearsal"], frame, status)
+}
+
+type planLine struct {
+	rehearsestage.Rehearsed
+	Working working.Working
+	Late    []rehearsestage.Going
+	Better  *otherLine
+}
+
+type otherLine struct {
+	rehearsestage.OtherPlan
+	Says string
+}
+
+// mostLate is how many orders with late grafts are named. House default.
+const mostLate = 4
+
+// planPlayed is the figure that the plan of the days comes to, for Bench days.
+func (o orders) planPlayed(w http.ResponseWriter, r *http.Request) error {
+	x, err := o.Nursery.Rehearsal(r.Context())
+	if err != nil {
+		return err
+	}
+	l := planLine{Rehearsed: x}
+	l.Working = working.Working{Title: words.RehearsalPlan, Answer: words.MetOf(x.Met(), len(x.Orders)), Rule: words.RehearsalRule, Says: words.RehearsalSays,
+		Inputs: []working.Input{
+			{Name: words.RehearsalSeasons, Value: words.Thousands(x.Seasons), Source: working.HouseDefault},
+			{Name: words.RehearsalShort, Value: fmt.Sprintf("%.1f", x.Short), Source: working.OwnRecords},
+			{Name: words.RehearsalTags, Value: words.Thousands(x.Counted), Source: working.OwnRecords},
+		}}
+	for _, y := range x.Orders {
+		if y.NotMade() >= 0.5 {
+			l.Late = append(l.Late, y)
+		}
+	}
+	slices.SortStableFunc(l.Late, func(a, b rehearsestage.Going) int {
+		return cmp.Compare(b.NotMade(), a.NotMade())
+	})
+	l.Late = l.Late[:min(len(l.Late), mostLate)]
+	if better := x.OtherPlans(); len(better) > 0 {
+		b := better[0]
+		l.Better = &otherLine{b, words.LeverSays(string(b.Kind), b.N, b.Name)}
+		if b.Order != "" {
+			l.Better.Says = b.Order + ": " + l.Better.Says
+		}
+	}
+	return o.Part(w, o.views["rehearsal"], "plan", l)
 }
 
 // promises are those of past seasons, for Results.

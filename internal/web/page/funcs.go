@@ -43,6 +43,7 @@ var funcs = template.FuncMap{
 	"apart":     words.Apart,
 	"in":        words.In,
 	"inhundred": words.InHundred,
+	"metof":     words.MetOf,
 	"moneyor":   words.MoneyOr,
 	"ago":       words.Ago,
 	"hoursbar":  draw.HoursBar,
