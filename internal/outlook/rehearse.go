@@ -11,6 +11,7 @@ import (
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/rehearsal"
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/supply"
 	"unionknot/internal/core/take"
 	"unionknot/internal/core/technique"
@@ -100,16 +101,13 @@ const (
 	absentShare = 0.03 // of working days
 	absentDays  = 60.0 // that the default counts as
 	absentYears = 2    // of own records
-	laterShare  = 0.97 // of live grafts that still live when they are lifted
-	laterTrees  = 60.0 // that the default counts as
-	laterMost   = 200  // trees that own records count as at most: years differ beyond their counts
 	spreadDays  = 5.0  // of a date of the year of which nothing is known
 	keepZ       = 2 * 1.6449
 )
 
 // PlayedOf readies the house's season: what is made and counted, what is planned, what nothing is
 // planned for. d has the weave of what is in no batch, plan is of its work.
-func PlayedOf(r *OrderSizer, lines []OrderLine, d *Diary, plan benchday.Plan, l take.Learned, kept []store.DayKept, flow store.Flow) Played {
+func PlayedOf(r *OrderSizer, lines []OrderLine, d *Diary, plan benchday.Plan, l take.Learned, kept []store.DayKept) Played {
 	b := &playing{r: r, d: d, l: l, kept: kept, lines: lines, order: map[string]int{}, effect: map[take.Named]int{}, window: map[Shutting]int{},
 		merged: map[mergedJob]int{}}
 	p := &b.p
@@ -121,8 +119,7 @@ func PlayedOf(r *OrderSizer, lines []OrderLine, d *Diary, plan benchday.Plan, l 
 	}
 	n := len(lines)
 	p.Unwoven, p.Unplaced, p.Summer = make([]int, n), make([]int, n), make([]int, n)
-	later := LaterStage(flow)
-	p.Season.Later = []rehearsal.Stage{later, {A: r.Grade.Share.Alpha, B: r.Grade.Share.Beta}}
+	p.Season.Later = []rehearsal.Stage{stageOf(r.Fate.Later), stageOf(r.Fate.Grade)}
 	b.hands()
 	b.made()
 	b.planned()
@@ -131,15 +128,11 @@ func PlayedOf(r *OrderSizer, lines []OrderLine, d *Diary, plan benchday.Plan, l 
 	return b.p
 }
 
-// LaterStage is the share of grafts alive at the first look that live on.
-func LaterStage(w store.Flow) rehearsal.Stage {
-	alive := float64(w.Tied - w.DeadFirst)
-	lost := math.Min(alive, float64(w.DeadLast-w.DeadFirst+w.Since))
-	if alive > laterMost {
-		lost, alive = lost*laterMost/alive, laterMost
-	}
-	return rehearsal.Stage{A: laterShare*laterTrees + math.Max(0, alive-lost), B: (1-laterShare)*laterTrees + math.Max(0, lost)}
-}
+func stageOf(b sizing.Beta) rehearsal.Stage { return rehearsal.Stage{A: b.Alpha, B: b.Beta} }
+
+// LaterUsual is the stage in which live grafts are lost before they are lifted, where nothing is
+// known of it here.
+func LaterUsual() rehearsal.Stage { return stageOf(sizing.Prior(laterShare, laterWeight)) }
 
 // mergedJob is what jobs that need not be told apart have in common.
 type mergedJob struct {

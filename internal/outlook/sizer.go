@@ -179,7 +179,7 @@ type Reckoner struct {
 	sizes   memo[string, supply.Balance]
 	beliefs memo[string, map[string]Belief]
 	lies    memo[lie, sizing.Beta]
-	graded  memo[int64, store.Graded]
+	fate    memo[string, fates]
 	learned snapshot.Fits[take.Learned]
 }
 
@@ -204,7 +204,7 @@ type OrderSizer struct {
 	calendars map[string]*season.Calendar  // by season group
 	stands    map[string]technique.Standing
 	ways      map[string][]pairing.Way // by genus, stock genus and where the stock stands
-	Grade     Grade
+	Fate      Fate
 	Points    int // added to every expected take, in hundredths: what if
 	tagSize   int
 }
@@ -224,7 +224,7 @@ func (k *Reckoner) Sizer(ctx context.Context, f *snapshot.Snapshot, genera ...st
 		tagSize:   max(1, f.House.TagSize),
 	}
 	var err error
-	if r.Grade, err = k.Grade(ctx, f); err != nil {
+	if r.Fate, err = k.Fate(ctx, f); err != nil {
 		return nil, err
 	}
 	for _, o := range f.Orders {
@@ -372,7 +372,7 @@ func (r *OrderSizer) account(o store.Order, by Belief, chance float64) supply.Ac
 		})
 		return whatIf(take, r.Points)
 	}
-	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Gone: o.Gone, Doubtful: o.Doubtful, Dead: o.Dead, Grade: r.Grade.Share, More: on(by), Chance: chance,
+	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Gone: o.Gone, Doubtful: o.Doubtful, Dead: o.Dead, Grade: r.Fate.Both, More: on(by), Chance: chance,
 		Planned: o.Batched}
 	bs := r.Beliefs[o.Genus]
 	for _, m := range o.Made {
@@ -408,7 +408,7 @@ func (r *OrderSizer) Need(o store.Order, chance float64) (Need, supply.Balance, 
 	lies := r.shares(o, n.By.Technique, int(math.Ceil(float64(o.Trees)/n.By.mean())))
 	w := words.Need{Order: o.Code, Trees: o.Trees, Chance: chance, Planned: o.Batched, Balance: b, Technique: n.By.Technique.Name,
 		Genus: g.Name, Why: how, Expected: n.By.Working(g), Points: r.Points, On: a.More.Interval90(), Lot: lies.Lot, Bundle: lies.Bundle,
-		Worker: lies.Worker, Grade: r.Grade.Share, GradeWeight: r.Grade.Weight(), GradeFrom: r.Grade.From}
+		Worker: lies.Worker, Later: r.Fate.Later, LaterFrom: r.Fate.LaterFrom, Grade: r.Fate.Grade, GradeFrom: r.Fate.From}
 	if passed.Technique.Key != "" {
 		if pb, err := r.size(r.account(o, passed, chance)); err == nil {
 			w.Passed = &words.Passed{Technique: passed.Technique.Name, Take: passed.mean(), ToGo: pb.ToGo, Grafts: pb.Grafts(),

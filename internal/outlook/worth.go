@@ -2,7 +2,9 @@ package outlook
 
 import (
 	"context"
+	"fmt"
 	"math"
+	"time"
 
 	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/working"
@@ -53,35 +55,62 @@ func DelayOf(w Worth) int { return w.DelayPct }
 // GradeOf is what the house says of how many live trees in a hundred make the grade.
 func GradeOf(w Worth) int { return w.GradePct }
 
-// Grade is what is known of how many live trees make the grade when they are lifted.
-type Grade struct {
-	Share sizing.Beta
-	From  string // its source
+// Fate is what is known of how many grafts alive at the first look become trees that are sold as
+// what was ordered: they live on until they are lifted, and make the grade.
+type Fate struct {
+	Later, Grade sizing.Beta
+	Both         sizing.Beta // of the two together
+	From         string      // the grade's source
+	LaterFrom    string
 }
 
-// Weight is how many trees it is worth.
-func (g Grade) Weight() float64 { return math.Round(g.Share.Alpha + g.Share.Beta) }
-
-// House defaults of the grade.
+// House defaults of what becomes of live grafts.
 const (
-	gradeWeight = 60  // trees that the house's share is worth
-	gradeMost   = 200 // trees that own records count as at most: years differ beyond their counts
+	laterShare  = 0.97 // of live grafts that still live when they are lifted
+	laterWeight = 60   // trees that it is worth
+	gradeWeight = 60   // trees that the house's share that makes the grade is worth
+	ownMost     = 200  // trees that own records count as at most: years differ beyond their counts
 )
 
-// Grade is the house's share, and what was lifted and sold here since trees below the grade are
-// noted.
-func (k *Reckoner) Grade(ctx context.Context, f *snapshot.Snapshot) (Grade, error) {
-	own, err := k.graded.get(f.Stamp.Grades, func() (store.Graded, error) { return k.db.Q().Graded(ctx) })
-	return gradeOf(f.House, own), err
+// fates is what of the past what becomes of live grafts is learned from.
+type fates struct {
+	flow   store.Flow
+	graded store.Graded
 }
 
-func gradeOf(h store.House, own store.Graded) Grade {
-	g := Grade{sizing.Prior(h.GradeShare, gradeWeight), WorthOf(h).Source(GradeOf)}
-	fit, below := float64(own.Fit), float64(own.Below)
-	if fit+below == 0 {
-		return g
+// Fate is the house's share, what lived on here, and what was lifted and sold since trees below
+// the grade are noted.
+func (k *Reckoner) Fate(ctx context.Context, f *snapshot.Snapshot) (Fate, error) {
+	year := f.Today.Year()
+	if f.Today.Month() < time.August {
+		year--
 	}
-	by := math.Min(1, gradeMost/(fit+below))
-	g.Share.Alpha, g.Share.Beta, g.From = g.Share.Alpha+by*fit, g.Share.Beta+by*below, working.OwnRecords
-	return g
+	// What was grafted in this season has its losses to come.
+	past := store.TakeFilter{To: time.Date(year, time.July, 31, 0, 0, 0, 0, time.UTC)}
+	own, err := k.fate.get(fmt.Sprint(f.Stamp.Takes, " ", f.Stamp.Grades, " ", year), func() (x fates, err error) {
+		q := k.db.Q()
+		if x.flow, err = q.FlowSums(ctx, past); err == nil {
+			x.graded, err = q.Graded(ctx)
+		}
+		return x, err
+	})
+	return fateOf(f.House, own), err
+}
+
+func fateOf(h store.House, own fates) Fate {
+	x := Fate{Later: sizing.Prior(laterShare, laterWeight), Grade: sizing.Prior(h.GradeShare, gradeWeight),
+		From: WorthOf(h).Source(GradeOf), LaterFrom: working.HouseDefault}
+	learn := func(b *sizing.Beta, from *string, good, bad float64) {
+		if good+bad <= 0 {
+			return
+		}
+		by := math.Min(1, ownMost/(good+bad))
+		b.Alpha, b.Beta, *from = b.Alpha+by*good, b.Beta+by*bad, working.OwnRecords
+	}
+	alive := float64(own.flow.Tied - own.flow.DeadFirst)
+	lost := math.Max(0, math.Min(alive, float64(own.flow.DeadLast-own.flow.DeadFirst+own.flow.Since)))
+	learn(&x.Later, &x.LaterFrom, alive-lost, lost)
+	learn(&x.Grade, &x.From, float64(own.graded.Fit), float64(own.graded.Below))
+	x.Both = x.Later.Times(x.Grade)
+	return x
 }

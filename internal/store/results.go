@@ -217,16 +217,27 @@ type FlowLoss struct {
 	N     int    `db:"n"`
 }
 
-// TreeFlow sums the flow of stocks, and what was lost to what in each of its steps.
-func (q Q) TreeFlow(ctx context.Context, f TakeFilter) (w Flow, ls []FlowLoss, err error) {
+// flowFrom is the tags of a flow, with the first look and the last.
+const flowFrom = ` from graded_tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) join take_count z on z.id = coalesce(t.look_id, t.first_id) `
+
+// FlowSums sums the flow of stocks.
+func (q Q) FlowSums(ctx context.Context, f TakeFilter) (w Flow, err error) {
 	f.Later, f.Now = false, false
 	where, args := f.where()
-	const from = ` from graded_tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) join take_count z on z.id = coalesce(t.look_id, t.first_id) `
-	if err := q.get(ctx, &w, `select coalesce(sum(t.tied), 0)::int as tied, coalesce(sum(c.dead), 0)::int as dead_first,
-		coalesce(sum(z.dead), 0)::int as dead_last, coalesce(sum(t.lost_since), 0)::int as since, coalesce(sum(t.gone - t.below), 0)::int as sold, coalesce(sum(t.below), 0)::int as below,
-		coalesce(sum(t.standing), 0)::int as stands`+from+where, args...); err != nil {
+	err = q.get(ctx, &w, `select coalesce(sum(t.tied), 0)::int as tied, coalesce(sum(c.dead), 0)::int as dead_first,
+		coalesce(sum(z.dead), 0)::int as dead_last, coalesce(sum(t.lost_since), 0)::int as since, coalesce(sum(t.gone - t.below), 0)::int as sold,
+		coalesce(sum(t.below), 0)::int as below, coalesce(sum(t.standing), 0)::int as stands`+flowFrom+where, args...)
+	return w, err
+}
+
+// TreeFlow sums the flow of stocks, and what was lost to what in each of its steps.
+func (q Q) TreeFlow(ctx context.Context, f TakeFilter) (w Flow, ls []FlowLoss, err error) {
+	if w, err = q.FlowSums(ctx, f); err != nil {
 		return w, nil, err
 	}
+	f.Later, f.Now = false, false
+	where, args := f.where()
+	const from = flowFrom
 	err = q.all(ctx, &ls, `select 'first' as step, x.cause, sum(x.n)::int as n`+from+`join count_cause x on x.count_id = c.id`+where+`group by 2
 		union all select 'later', x.cause, sum(case when x.count_id = z.id then x.n else -x.n end)::int`+from+`join count_cause x
 			on x.count_id in (z.id, c.id) and z.id <> c.id`+where+`group by 2

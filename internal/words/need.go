@@ -33,8 +33,8 @@ type Need struct {
 	Points              int             // hundredths added to every take, to try it out
 	On                  sizing.Interval // the take on this order
 	Lot, Bundle, Worker float64         // sums of squared shares: 1 for all on one
-	Grade               sizing.Beta
-	GradeWeight         float64
+	Later, Grade        sizing.Beta     // of live grafts, and of trees that are lifted
+	LaterFrom           string
 	GradeFrom           string
 	Passed              *Passed
 }
@@ -106,8 +106,12 @@ func (n Need) Working() working.Working {
 	add("Expected take", n.Expected.Answer+" ("+n.Expected.Range+")"+tried, working.OwnRecords)
 	add("On this order", fmt.Sprintf("%s: it lies on as much as %s, %s and %s alike, and these differ", PctRange(n.On), few(n.Lot, "lot"),
 		few(n.Bundle, "bundle"), few(n.Worker, "worker")), working.OwnRecords)
-	add("Lifted and making the grade", fmt.Sprintf("%s (%s), worth %g trees", Pct(n.Grade.Mean()), PctRange(n.Grade.Interval90()),
-		n.GradeWeight), n.GradeFrom)
+	for _, x := range []struct {
+		name, from string
+		b          sizing.Beta
+	}{{"Alive, and living on until they are lifted", n.LaterFrom, n.Later}, {"Lifted and making the grade", n.GradeFrom, n.Grade}} {
+		add(x.name, fmt.Sprintf("%s (%s), worth %.0f trees", Pct(x.b.Mean()), PctRange(x.b.Interval90()), x.b.Alpha+x.b.Beta), x.from)
+	}
 	out.Inputs = append(out.Inputs, n.Expected.Inputs...)
 	return out
 }

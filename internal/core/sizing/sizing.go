@@ -24,6 +24,15 @@ func (b Beta) And(took, n int) Beta {
 	return Beta{b.Alpha + float64(took), b.Beta + float64(n-took)}
 }
 
+// Times is the belief in both of two rates in turn, as the beta that has the mean and the variance
+// of their product.
+func (b Beta) Times(c Beta) Beta {
+	square := func(x Beta) float64 { return x.Mean() * (x.Alpha + 1) / (x.Alpha + x.Beta + 1) }
+	m := b.Mean() * c.Mean()
+	v := square(b)*square(c) - m*m
+	return Prior(m, m*(1-m)/v-1)
+}
+
 // Mean is the expected rate, 0 to 1.
 func (b Beta) Mean() float64 { return b.Alpha / (b.Alpha + b.Beta) }
 

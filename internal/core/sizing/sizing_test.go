@@ -3,11 +3,13 @@ package sizing_test
 import (
 	"encoding/json"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/stat/distuv"
 
 	"unionknot/internal/core/sizing"
 )
@@ -98,4 +100,24 @@ func ExampleGrafts() {
 	n, _ := sizing.Grafts(140, 0.9, own)
 	fmt.Println("graft", n, "for 140 trees, nine years in ten")
 	// Output: graft 162 for 140 trees, nine years in ten
+}
+
+// TestTwoRatesInTurnAreAsOne holds the beta of a product against draws of it.
+func TestTwoRatesInTurnAreAsOne(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 4))
+	for _, x := range [][2]sizing.Beta{{sizing.Prior(0.97, 60), sizing.Prior(0.96, 60)}, {sizing.Prior(0.5, 4), sizing.Prior(0.9, 20)}, {sizing.Prior(0.99, 260), sizing.Prior(0.7, 30)}} {
+		b := x[0].Times(x[1])
+		below, n := 0, 20_000
+		cut := b.Quantile(0.1)
+		sum := 0.0
+		for range n {
+			p := distuv.Beta{Alpha: x[0].Alpha, Beta: x[0].Beta, Src: r}.Rand() * distuv.Beta{Alpha: x[1].Alpha, Beta: x[1].Beta, Src: r}.Rand()
+			sum += p
+			if p < cut {
+				below++
+			}
+		}
+		assert.InDelta(t, sum/float64(n), b.Mean(), 0.003)
+		assert.InDelta(t, 0.1, float64(below)/float64(n), 0.015, "%v", x)
+	}
 }

@@ -112,7 +112,7 @@ func promised(f *snapshot.Snapshot, orders []store.PastOrder, before []store.Tak
 			return nil, fmt.Errorf("weighing %d tags of before: %w", len(before), err)
 		}
 	}
-	s := rehearsal.Season{Later: []rehearsal.Stage{outlook.LaterStage(store.Flow{})}}
+	s := rehearsal.Season{Later: []rehearsal.Stage{outlook.LaterUsual()}}
 	at, effect := map[string]int{}, map[string]int{}
 	var out []Promise
 	for i, o := range orders {

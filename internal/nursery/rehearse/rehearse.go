@@ -172,10 +172,6 @@ func (s *Stage) ready(ctx context.Context, f *snapshot.Snapshot) (p outlook.Play
 	if err != nil {
 		return p, nil, nil, err
 	}
-	flow, _, err := q.TreeFlow(ctx, store.TakeFilter{})
-	if err != nil {
-		return p, nil, nil, err
-	}
 	p, err = nursery.Heavy(ctx, s.Kernel, func() (outlook.Played, error) {
 		d := outlook.DiaryOf(f, true)
 		d.AddWoven(woven)
@@ -183,7 +179,7 @@ func (s *Stage) ready(ctx context.Context, f *snapshot.Snapshot) (p outlook.Play
 		if err != nil {
 			return outlook.Played{}, fmt.Errorf("planning the days: %w", err)
 		}
-		return outlook.PlayedOf(r, lines, d, plan, l, kept, flow), nil
+		return outlook.PlayedOf(r, lines, d, plan, l, kept), nil
 	})
 	return p, lines, r, err
 }

@@ -128,7 +128,7 @@ func (s *Stage) ahead(ctx context.Context, f *snapshot.Snapshot, more int) (out 
 	if err != nil {
 		return out, err
 	}
-	grade, err := s.Reckon.Grade(ctx, f)
+	fate, err := s.Reckon.Fate(ctx, f)
 	if err != nil {
 		return out, err
 	}
@@ -138,10 +138,10 @@ func (s *Stage) ahead(ctx context.Context, f *snapshot.Snapshot, more int) (out 
 	}
 	out.Year, out.More, out.Chance = now+1, more, f.House.Chance
 	out.Booked = booked(ordered, out.Year)
-	if out.Guesses, err = guesses(ordered, ds, now, 1+float64(out.More)/100, out.Chance, grade.Share.Mean()); err != nil {
+	if out.Guesses, err = guesses(ordered, ds, now, 1+float64(out.More)/100, out.Chance, fate.Grade.Mean()); err != nil {
 		return out, err
 	}
-	out.needs(booksOf(f, grade.Share.Mean()), ds, classes, plants)
+	out.needs(booksOf(f, fate.Grade.Mean()), ds, classes, plants)
 	return out, nil
 }
 

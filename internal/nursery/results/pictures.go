@@ -82,11 +82,11 @@ func (s *Stage) pictures(ctx context.Context, f *snapshot.Snapshot, tf store.Tak
 		x := math.Floor(d.StoreDays/10)*10 + 5
 		return x, words.DaysLain(x-5, x+5), true
 	})
-	grade, err := s.Reckon.Grade(ctx, f)
+	fate, err := s.Reckon.Fate(ctx, f)
 	if err != nil {
 		return p, err
 	}
-	p.costs(booksOf(f, grade.Share.Mean()), ds, tieCauses)
+	p.costs(booksOf(f, fate.Grade.Mean()), ds, tieCauses)
 	last := 0
 	for _, d := range ds {
 		last = max(last, d.Season)

@@ -65,7 +65,7 @@ func (s *Stage) Quote(ctx context.Context, a nursery.Actor, code string, margin 
 		return q, err
 	}
 	made, source := &spent{}, working.OwnRecords
-	b := booksOf(f, r.Grade.Share.Mean())
+	b := booksOf(f, r.Fate.Both.Mean())
 	for _, d := range ds {
 		made.add(b, d)
 	}
@@ -90,7 +90,7 @@ func (s *Stage) Quote(ctx context.Context, a nursery.Actor, code string, margin 
 			{Name: words.QuoteTrees, Value: words.Thousands(q.Order.Trees), Source: working.Entered},
 			{Name: words.QuoteGrafts, Value: words.QuoteGraftsSay(q.Job.Grafts, q.Job.Few, q.Job.Many), Source: working.OwnRecords},
 			{Name: words.QuoteLive, Value: words.PctRange(q.Job.Live), Source: working.OwnRecords},
-			{Name: words.QuoteGrade, Value: words.Pct(q.Job.Grade), Source: r.Grade.From},
+			{Name: words.QuoteGrade, Value: words.Pct(q.Job.Grade), Source: r.Fate.From},
 			{Name: words.QuoteHours, Value: fmt.Sprintf("%.1f", 60*q.Job.Hours), Source: source},
 			{Name: words.QuoteSpoiled, Value: fmt.Sprintf("%.2f, %.2f", q.Job.Stems, q.Job.Pieces), Source: source},
 			{Name: words.QuoteMargin, Value: fmt.Sprintf("%d %%", q.Margin), Source: working.Entered},

@@ -112,11 +112,11 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	p.Hand = a.Role == nursery.BenchHand
 	if err == nil && !p.Hand {
 		whole.Fair = p.Fair
-		grade, err := s.Reckon.Grade(ctx, facts)
+		fate, err := s.Reckon.Fate(ctx, facts)
 		if err != nil {
 			return p, err
 		}
-		work := func() ([]Advice, error) { return advise(facts, whole, p.details, grade.Share.Mean()), nil }
+		work := func() ([]Advice, error) { return advise(facts, whole, p.details, fate.Both.Mean()), nil }
 		print := fmt.Sprint(facts.Stamp.Takes, " ", facts.Stamp.Settings, " ", facts.Stamp.Grades, " ", p.Fair.Behind)
 		if p.Advice, _, err = s.advices.Get(f.key(), print, work, work); err != nil {
 			return p, err
