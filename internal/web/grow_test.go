@@ -381,3 +381,32 @@ func TestTodayDoesAStepAndTakesItBack(t *testing.T) {
 	assert.Equal(t, "0", h.one(t, done))
 	b.clean()
 }
+
+// TestTreesAreGradedAsTheyAreLifted sorts out on the walk what is below the grade, takes one of
+// them back, and lifts the bed.
+func TestTreesAreGradedAsTheyAreLifted(t *testing.T) {
+	h := open(t, testhouse.Demo(t))
+	h.nursery.RunFrom(time.Date(2027, time.December, 16, 9, 0, 0, 0, time.Local))
+	b := h.browser(t, 390, 844)
+	b.signIn("pim")
+	b.goTo("/grow/walk")
+	b.toBed("row 14")
+	below := func() string {
+		return h.one(t, `select coalesce(sum(n), 0)::text from tree_move where what = 'below' and undone_at is null and person_id = (select id from person
+			where sign_in = 'pim')`)
+	}
+	alive := value[int](b, `Number(`+here+`.querySelector('[data-alive]').textContent)`)
+	b.tapOn("lift", ".below")
+	b.tapOn("lift", ".below")
+	b.tapOn("lift", ".below")
+	b.is(`document.getElementById('line').textContent === 'All safe' && !UK.items().length`)
+	assert.Equal(t, "3", below())
+	b.click("#takeback")
+	b.is(`document.getElementById('line').textContent === 'All safe' && !UK.items().length && ` + here + `.querySelector('.below b').textContent === '2'`)
+	assert.Equal(t, "2", below())
+	assert.Equal(t, alive-2, value[int](b, `Number(`+here+`.querySelector('[data-alive]').textContent)`))
+	b.tapOn("lift", ".whole")
+	b.is(`document.getElementById('line').textContent === 'All safe' && !UK.items().length`)
+	b.axe("grading on the walk")
+	b.clean()
+}
