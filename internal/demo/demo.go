@@ -52,12 +52,13 @@ var people = []hand{
 }
 
 type maker struct {
-	ctx context.Context
-	db  *store.DB
-	s   *stages.Set
-	r   *rand.Rand
-	a   nursery.Actor
-	ids map[string]int64 // people by sign-in
+	ctx   context.Context
+	db    *store.DB
+	s     *stages.Set
+	r     *rand.Rand
+	a     nursery.Actor
+	ids   map[string]int64 // people by sign-in
+	codes *rand.Rand
 }
 
 // Load fills the house. A house that somebody has opened is left alone.
@@ -73,19 +74,22 @@ func Load(ctx context.Context, db *store.DB, log *slog.Logger, o Options) error 
 		return nil
 	}
 	m := &maker{ctx: ctx, db: db, s: s, r: rand.New(rand.NewPCG(1887, 23)), ids: map[string]int64{}}
-	s.SeedCodes(rand.New(rand.NewPCG(1887, 24)))
+	m.codes = rand.New(rand.NewPCG(1887, 24))
+	s.SeedCodes(m.codes)
 	for _, step := range []struct {
 		name string
 		do   func() error
 	}{
 		{"opening the house", m.open},
 		{"past seasons", func() error { return m.past(max(1, o.Scale)) }},
+		{"trees of several unions", m.several},
 		{"this season's stock, wood and orders", m.intake},
 		{"the stores", m.stores},
 		{"where grafts heal", m.healing},
 		{"the year", m.year},
 		{"this season's batches", m.batches},
 		{"what was seen", m.seen},
+		{"trees of several unions, now", m.severalNow},
 		{"the bench's weeks", m.weeks},
 		{"fixing the day", func() error { return db.Q().SetDemoDay(ctx, Day) }},
 	} {

@@ -10,6 +10,7 @@ import (
 	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/own"
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
 )
@@ -129,7 +130,7 @@ func (n *Nursing) Of(t store.GrowTag) Growing {
 	g := Growing{GrowTag: t}
 	callus, stock := n.F.Genus(t.Genus).SeasonGroup, n.F.Genus(t.StockGenus).SeasonGroup
 	m := &g.Made
-	*m = aftercare.Made{Technique: own.Base(t.Technique), Wood: t.Wood, Healing: own.Base(t.Healing), Tie: own.Base(t.Tie), Film: n.film, Cover: t.Cover != "",
+	*m = aftercare.Made{Technique: own.Base(t.Technique), Wood: t.Wood, Healing: own.Base(t.Healing), Tie: own.Base(t.Tie), Film: n.film, Cover: t.Cover != "", Limb: t.LotForm == supply.Limb,
 		Buds: t.BudsPerPiece, Finished: aftercare.DayOf(dayOf(t.FinishedAt)), Group: callus, Calendar: n.Calendar(stock), Ways: n.ways,
 		Weeks: n.weeks[t.Tie], Numbers: n.F.Numbers}
 	if m.Technique == aftercare.TBud || m.Technique == aftercare.ChipBud {

@@ -21,7 +21,7 @@ func Compatibility(f *snapshot.Snapshot, o store.Order) string {
 	}
 	p, known := f.Pair(scion, stock)
 	says := pairSays(scion, stock, p, known)
-	if p.Verdict == knownBad {
+	if p.Verdict == KnownBad {
 		return says
 	}
 	if n := f.SectionsOf(stock); says == "" && len(n) > 1 && len(f.SectionsOf(scion)) > 0 {
@@ -37,7 +37,7 @@ func Compatibility(f *snapshot.Snapshot, o store.Order) string {
 
 // Verdicts on a pair.
 const (
-	knownBad = "known bad"
+	KnownBad = "known bad"
 	withCare = "with care"
 )
 
@@ -50,7 +50,7 @@ func pairSays(scion, stock string, p snapshot.Pair, known bool) string {
 	switch {
 	case !known:
 		return fmt.Sprintf("Nothing is known here of %s on %s. Try a few before many.", scion, stock)
-	case p.Verdict == knownBad:
+	case p.Verdict == KnownBad:
 		return fmt.Sprintf("%s on %s is a known bad pair%s.", words.Capital(scion), stock, note)
 	case p.Verdict == withCare:
 		return fmt.Sprintf("%s on %s goes with care%s.", words.Capital(scion), stock, note)

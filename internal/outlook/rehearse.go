@@ -232,6 +232,9 @@ func (b *playing) add(j rehearsal.Job, n int, what PlayedJob) {
 	if n <= 0 {
 		return
 	}
+	if b.p.Orders[j.Order].Tree != "" {
+		j.From = len(b.p.Season.Later) // a limb is neither lifted nor graded
+	}
 	k := mergedJob{order: j.Order, hand: j.Hand, day: j.Day, window: j.Window, from: j.From, buds: j.Buds, sure: j.Sure, part: j.Part, eta: j.Eta, sd: j.EtaSD}
 	for i := range k.effects {
 		k.effects[i] = -1

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sync"
 
+	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/sizing"
@@ -331,7 +332,7 @@ func (r *OrderSizer) reckonedBy(o store.Order, n *Need) (how words.Reckoned, pas
 			return words.BySummers, passed
 		}
 	}
-	for _, t := range takingWood(r, o.VarietyID) {
+	for _, t := range onLimb(r, o, takingWood(r, o.VarietyID)) {
 		b := bs[t.Key]
 		if b.Take.Mean() > passed.mean() {
 			passed = b
@@ -348,6 +349,37 @@ func (r *OrderSizer) reckonedBy(o store.Order, n *Need) (how words.Reckoned, pas
 		passed = Belief{}
 	}
 	return words.ByOpen, passed
+}
+
+// onLimb gives of techniques those that a limb is of a size for, with wood of the variety where
+// there is some: a limb is what it is, and is not chosen among others. Other orders keep them all.
+func onLimb(r *OrderSizer, o store.Order, ts []technique.Technique) []technique.Technique {
+	if o.Tree == "" {
+		return ts
+	}
+	var stock, scion []caliper.Class
+	for _, l := range r.Beds.Lots(o.StockTypeID) {
+		for _, c := range LotDiameters(l).All {
+			stock = append(stock, c.Class)
+		}
+	}
+	for _, b := range r.Beds.Bundles(o.VarietyID) {
+		if d, _, err := BundleDiameters(b.BundlePile); err == nil {
+			for _, c := range d.Free {
+				scion = append(scion, c.Class)
+			}
+		}
+	}
+	out := slices.DeleteFunc(slices.Clone(ts), func(t technique.Technique) bool {
+		return len(stock) > 0 && !slices.ContainsFunc(stock, func(s caliper.Class) bool {
+			mm := s.Middle()
+			return mm >= t.StockMinMM && mm <= t.StockMaxMM && (len(scion) == 0 || slices.ContainsFunc(scion, func(w caliper.Class) bool { return t.Joins(s, w) }))
+		})
+	})
+	if len(out) == 0 {
+		return ts
+	}
+	return out
 }
 
 // takingWood gives the techniques that take some of a variety's wood by its buds and
@@ -372,7 +404,7 @@ func (r *OrderSizer) account(o store.Order, by Belief, chance float64) supply.Ac
 		})
 		return whatIf(take, r.Points)
 	}
-	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Gone: o.Gone, Doubtful: o.Doubtful, Dead: o.Dead, Grade: r.Fate.Both, More: on(by), Chance: chance,
+	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Gone: o.Gone, Doubtful: o.Doubtful, Dead: o.Dead, Grade: becomes(r, o), More: on(by), Chance: chance,
 		Planned: o.Batched}
 	bs := r.Beliefs[o.Genus]
 	for _, m := range o.Made {
@@ -383,6 +415,29 @@ func (r *OrderSizer) account(o store.Order, by Belief, chance float64) supply.Ac
 		a.Of = append(a.Of, supply.Of{Rest: m.Rest, Bench: m.Bench, Healing: m.Healing, Take: on(b)})
 	}
 	return a
+}
+
+// becomes is the belief in how many live grafts of an order become what is wanted of it: those on
+// a limb of a tree are neither lifted nor graded.
+func becomes(r *OrderSizer, o store.Order) sizing.Beta {
+	if o.Tree != "" {
+		return sizing.Prior(1-1e-9, 1e9)
+	}
+	return r.Fate.Both
+}
+
+// onEach corrects a balance of an order for a limb of trees alike: each tree that was begun bears
+// it, so that as many grafts are to go as trees have none that lives or may, and room for one.
+func onEach(r *OrderSizer, o store.Order, b supply.Balance) supply.Balance {
+	if o.LimbTrees > 1 {
+		room := 0
+		for _, l := range r.Beds.Lots(o.StockTypeID) {
+			room += l.Free
+		}
+		b.ToGo = max(0, min(room, o.LimbTrees-(b.Alive-o.Gone)-b.Doubtful-b.Rest-b.Bench-b.Healing))
+		b.Low, b.High, b.Fresh = b.ToGo, b.ToGo, o.LimbTrees
+	}
+	return b
 }
 
 // Need works out an order's grafts at a chance, by what was made of it and seen,
@@ -403,12 +458,13 @@ func (r *OrderSizer) Need(o store.Order, chance float64) (Need, supply.Balance, 
 	} else if err != nil {
 		return n, b, err
 	}
+	b = onEach(r, o, b)
 	n.Grafts, n.Low, n.High = b.Grafts(), b.Made()+b.Low, b.Made()+b.High
 	g := r.F.Genus(o.Genus)
 	lies := r.shares(o, n.By.Technique, int(math.Ceil(float64(o.Trees)/n.By.mean())))
 	w := words.Need{Order: o.Code, Trees: o.Trees, Chance: chance, Planned: o.Batched, Balance: b, Technique: n.By.Technique.Name,
 		Genus: g.Name, Why: how, Expected: n.By.Working(g), Points: r.Points, On: a.More.Interval90(), Lot: lies.Lot, Bundle: lies.Bundle,
-		Worker: lies.Worker, Later: r.Fate.Later, LaterFrom: r.Fate.LaterFrom, Grade: r.Fate.Grade, GradeFrom: r.Fate.From}
+		Worker: lies.Worker, Tree: o.Tree, LimbTrees: o.LimbTrees, Later: r.Fate.Later, LaterFrom: r.Fate.LaterFrom, Grade: r.Fate.Grade, GradeFrom: r.Fate.From}
 	if passed.Technique.Key != "" {
 		if pb, err := r.size(r.account(o, passed, chance)); err == nil {
 			w.Passed = &words.Passed{Technique: passed.Technique.Name, Take: passed.mean(), ToGo: pb.ToGo, Grafts: pb.Grafts(),

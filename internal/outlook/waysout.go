@@ -199,7 +199,7 @@ func (f *finder) otherStock() error {
 			continue
 		}
 		pair, known := f.r.F.Pair(f.p.Line.Order.Genus, t.Genus)
-		if !known || pair.Verdict == knownBad {
+		if !known || pair.Verdict == KnownBad {
 			continue
 		}
 		free, wanted := 0, 0

@@ -152,6 +152,16 @@ func (q Q) MergeNames(ctx context.Context, stock bool, from, into int64) error {
 		where c.contype = 'f' and c.confrelid = $1::regclass and k.relnamespace = 'public'::regnamespace order by 1, 2`, t.table); err != nil {
 		return err
 	}
+	if !stock { // of what is noted once of a variety, or once a year, that of the other stands
+		if _, err := q.exec(ctx, `delete from flowering a using flowering b where a.variety_id = $1 and b.variety_id = $2 and a.year = b.year`, from,
+			into); err != nil {
+			return err
+		}
+		if _, err := q.exec(ctx, `delete from variety_note where variety_id = $1 and exists (select from variety_note where variety_id = $2)`, from,
+			into); err != nil {
+			return err
+		}
+	}
 	for _, r := range refs {
 		column := pgx.Identifier{r.Column}.Sanitize()
 		if _, err := q.exec(ctx, `update `+pgx.Identifier{r.Table}.Sanitize()+` set `+column+` = $2 where `+column+` = $1`, from, into); err != nil {

@@ -33,6 +33,10 @@ type Order struct {
 	Doubtful     int           `db:"doubtful"`
 	Dead         int           `db:"dead"` // or below the grade
 	Gone         int           `db:"gone"` // of those alive, sold or planted: they made the grade
+	Tree         string        `db:"tree"` // of whose limb it is, "" for an order of trees
+	TreeID       int64         `db:"tree_id"`
+	Letter       string        `db:"letter"`
+	LimbTrees    int           `db:"limb_trees"` // trees alike that have the limb
 }
 
 // Made is an order's grafts of one technique that nobody has counted.
@@ -72,8 +76,10 @@ const orderSelect = `select o.id, o.code, o.variety_id, o.stock_type_id, o.trees
 				from batch b join tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
 				where b.order_id = o.id and b.undone_at is null) u group by 1) x
 		where x.rest > 0 or x.bench > 0 or x.healing > 0)::text as made,
-	n.alive, n.doubtful, n.dead, n.gone
+	n.alive, n.doubtful, n.dead, n.gone,
+	coalesce(tr.code, '') as tree, coalesce(tr.id, 0) as tree_id, coalesce(m.letter, '') as letter, coalesce(tr.trees, 0) as limb_trees
 	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
+	left join limb m on m.stock_type_id = o.stock_type_id left join tree tr on tr.id = m.tree_id
 	cross join lateral (select coalesce(sum(t.gone - t.below + greatest(l.living, 0)), 0)::int as alive, coalesce(sum(t.gone - t.below), 0)::int as gone,
 		coalesce(sum(greatest(c.doubtful + least(l.living, 0), 0)), 0)::int as doubtful,
 		coalesce(sum(coalesce(c.dead, 0) + t.lost_since + t.below), 0)::int as dead

@@ -301,7 +301,8 @@ func (q Q) OrderedBySeason(ctx context.Context) (os []Ordered, err error) {
 			from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
 			cross join lateral (select min(t.day) as first from batch b join tag t on t.batch_id = b.id
 				where b.order_id = o.id and b.undone_at is null) m
-			cross join lateral (select coalesce(m.first, greatest(o.made_at::date, (o.due_on - interval '1 year')::date)) as d) x) y
+			cross join lateral (select coalesce(m.first, greatest(o.made_at::date, (o.due_on - interval '1 year')::date)) as d) x
+			where not exists (select from limb where limb.stock_type_id = o.stock_type_id)) y
 		group by 1, 2, 3, 4, 5 order by 2, 4, 1`)
 	return os, err
 }

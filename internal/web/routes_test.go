@@ -112,6 +112,9 @@ func (h *house) real(t *testing.T, path string) string {
 	if strings.HasPrefix(path, "/grow/tags/") {
 		path = "/grow/tags/" + get(`select code from tag where standing > 0 order by id limit 1`)
 	}
+	if strings.HasPrefix(path, "/trees/{code}") {
+		path = strings.Replace(strings.Replace(path, "{code}", "T-7", 1), "{letter}", "A", 1)
+	}
 	if path == "/heal/place" {
 		path += "?name=callus+box+1"
 	}

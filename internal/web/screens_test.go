@@ -84,6 +84,12 @@ func (h *house) screens(t *testing.T) map[string]string {
 		"follows":       "/grow/days",
 		"grows":         "/grow/tags/" + h.one(t, `select code from tag where buds = 2 and standing > 0 order by id limit 1`),
 		"buyer labels":  "/grow/tags/" + h.one(t, `select code from tag where buds = 2 and standing > 0 order by id limit 1`) + "/buyer-labels",
+		"trees":         "/trees",
+		"tree":          "/trees/T-7",
+		"family trees":  "/trees/F-60",
+		"interstem":     "/trees/I-3",
+		"limb labels":   "/trees/T-7/labels",
+		"flowers":       "/flowers?genus=pear",
 		"demo":          "/demo",
 		"lost":          "/nowhere",
 	}

@@ -41,6 +41,7 @@ import (
 	"unionknot/internal/web/stock"
 	"unionknot/internal/web/today"
 	"unionknot/internal/web/trace"
+	"unionknot/internal/web/trees"
 	"unionknot/internal/web/wood"
 	"unionknot/internal/words"
 )
@@ -91,7 +92,7 @@ func New(n *stages.Set, db *sql.DB, log *slog.Logger, o Options) (*Server, error
 	k := &page.Kit{Nursery: n, Sessions: manager, ForgetSessions: store.forgetAll, Token: hashed, Log: log, Stamp: strings.TrimSpace(string(stamp))}
 	s := &Server{kit: k, views: page.Views(files)}
 	for _, stage := range []func(*page.Kit) []page.Route{door.Routes, today.Routes, orders.Routes, stock.Routes, wood.Routes, match.Routes,
-		bench.Routes, heal.Routes, grow.Routes, results.Routes, house.Routes, correct.Routes, season.Routes, trace.Routes} {
+		bench.Routes, heal.Routes, grow.Routes, results.Routes, house.Routes, correct.Routes, season.Routes, trace.Routes, trees.Routes} {
 		s.routes = append(s.routes, stage(k)...)
 	}
 	s.mux, err = s.handler(o)

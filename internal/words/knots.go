@@ -34,6 +34,8 @@ var knotSays = map[aftercare.Name]string{
 	aftercare.SecondLook:  "Count at the season's end",
 	aftercare.Guard:       "Guard against animals",
 	aftercare.Lift:        "Lift",
+	aftercare.CleanUp:     "Clean up the limb",
+	aftercare.KeepBest:    "Keep the best graft, cut the rest",
 	aftercare.FitToSell:   "Fit to sell",
 }
 
@@ -93,6 +95,10 @@ func KnotHow(k aftercare.Name, n int, h ways.House) string {
 		return "Loosely, to the cane."
 	case aftercare.Guard:
 		return "Mesh sunk a hand's width, paper wrap or collar. Some animals are protected; no poison without the law."
+	case aftercare.CleanUp:
+		return "Ties and labels off and on again; shoots of the stock below the grafts off, all but a nurse limb's; the graft's own shoots to two."
+	case aftercare.KeepBest:
+		return "The best placed one; the others are shortened first where the stump has not closed, and cut by August. A spreader where two stay."
 	case aftercare.Lift:
 		return "Soil moist, roots covered from wind at once. Two to lift a full bin."
 	case aftercare.FitToSell:
@@ -435,6 +441,8 @@ var ruleSays = map[aftercare.Rule][2]string{
 	"second-look-seasons-end-not-known": {"second look, season's end not known", "the graft"},
 	"guard":                             {"guard", "the first hard frost"},
 	"lift":                              {"lift", "rest"},
+	"clean-up":                          {"clean up the limb", "the count at the season's end"},
+	"keep-best":                         {"keep the best graft of a limb", "the count at the season's end"},
 	"fit-to-sell":                       {"fit to sell", "when all of it is done"},
 }
 

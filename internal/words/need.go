@@ -35,6 +35,8 @@ type Need struct {
 	Lot, Bundle, Worker float64         // sums of squared shares: 1 for all on one
 	Later, Grade        sizing.Beta     // of live grafts, and of trees that are lifted
 	LaterFrom           string
+	Tree                string // of whose limb it is
+	LimbTrees           int    // trees alike that bear it
 	GradeFrom           string
 	Passed              *Passed
 }
@@ -106,10 +108,16 @@ func (n Need) Working() working.Working {
 	add("Expected take", n.Expected.Answer+" ("+n.Expected.Range+")"+tried, working.OwnRecords)
 	add("On this order", fmt.Sprintf("%s: it lies on as much as %s, %s and %s alike, and these differ", PctRange(n.On), few(n.Lot, "lot"),
 		few(n.Bundle, "bundle"), few(n.Worker, "worker")), working.OwnRecords)
+	if n.LimbTrees > 1 {
+		add("Trees begun, each of which bears it", fmt.Sprintf("%d of %s", n.LimbTrees, n.Tree), working.Entered)
+	}
 	for _, x := range []struct {
 		name, from string
 		b          sizing.Beta
 	}{{"Alive, and living on until they are lifted", n.LaterFrom, n.Later}, {"Lifted and making the grade", n.GradeFrom, n.Grade}} {
+		if n.Tree != "" {
+			continue // a limb is neither lifted nor graded
+		}
 		add(x.name, fmt.Sprintf("%s (%s), worth %.0f trees", Pct(x.b.Mean()), PctRange(x.b.Interval90()), x.b.Alpha+x.b.Beta), x.from)
 	}
 	out.Inputs = append(out.Inputs, n.Expected.Inputs...)

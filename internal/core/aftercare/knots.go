@@ -16,12 +16,14 @@ const (
 	BudLook
 	Cane
 	ChooseShoot
+	CleanUp
 	CoverOff
 	CutBack
 	FirstLook
 	FitToSell
 	Guard
 	HeadBack
+	KeepBest
 	Lift
 	LoosenShoot
 	LoosenTie
@@ -49,12 +51,14 @@ var nameOf = map[Name]string{
 	BudLook:     "bud look",
 	Cane:        "cane",
 	ChooseShoot: "choose shoot",
+	CleanUp:     "clean up",
 	CoverOff:    "cover off",
 	CutBack:     "cut back",
 	FirstLook:   "first look",
 	FitToSell:   "fit to sell",
 	Guard:       "guard",
 	HeadBack:    "head back",
+	KeepBest:    "keep best",
 	Lift:        "lift",
 	LoosenShoot: "loosen shoot",
 	LoosenTie:   "loosen tie",
@@ -396,13 +400,14 @@ func (p *plan) shoots() {
 	g := p.out.Growth
 	switch {
 	case p.sleepsWithSnag():
+	case p.Limb: // a limb is its own stake
 	case p.row():
 		p.add(Cane, 0, OnGrowth, p.rule("cane-row", g))
 	default:
 		p.add(Cane, 0, OnPot, p.rule("cane-bench", p.potted))
 	}
 	p.add(TieShoot, 0, OnGrowth, p.rule("tie-shoot", g))
-	if d, ok := p.on(TieShoot, 0); ok {
+	if d, ok := p.on(TieShoot, 0); ok && !p.Limb {
 		end := d + loosenAtMost
 		if first, ok := p.c.from(SlipEnds, g); ok {
 			if second, ok := p.c.after(SlipEnds, first); ok {
@@ -467,6 +472,13 @@ func (p *plan) ending() {
 		second, hangs = Window{p.ends - 7, min(p.ends+7, p.rest), p.rest}, OnSeason
 	}
 	p.add(SecondLook, 0, hangs, second)
+	if p.Limb {
+		// It is not lifted or sold: in its second summer the best graft is kept, the rest cut.
+		seen := p.made(SecondLook, 0, second)
+		p.add(CleanUp, 0, OnSeason, p.rule("clean-up", seen))
+		p.add(KeepBest, 0, OnSeason, p.rule("keep-best", seen))
+		return
+	}
 	first, freezes := p.c.from(Frost, f)
 	if freezes {
 		p.add(Guard, 1, OnFrost, p.rule("guard", first))

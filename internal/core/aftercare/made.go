@@ -25,6 +25,7 @@ type Made struct {
 	Tie       string // film, pvc, vinyl, rubber, fusing, raffia
 	Film      bool   // film covers the bud: its petiole is not seen
 	Cover     bool   // a bag or sleeve against sun and wind
+	Limb      bool   // on a limb of a standing tree
 	Buds      int    // left on a scion, or set on a stock
 	Finished  Day
 	Group     string   // the season group: nut and climber callus warm

@@ -57,6 +57,8 @@ var Defaults = []Default{
 	{"second-look-seasons-end-not-known", [3]int{173, 180, 210}},
 	{"guard", [3]int{-30, -14, 0}},
 	{"lift", [3]int{7, 21, 60}},
+	{"clean-up", [3]int{110, 140, 180}},
+	{"keep-best", [3]int{250, 270, 300}},
 	{"fit-to-sell", [3]int{0, 0, 365}},
 }
 

@@ -25,6 +25,7 @@ import (
 	"unionknot/internal/nursery/stock"
 	"unionknot/internal/nursery/today"
 	"unionknot/internal/nursery/trace"
+	"unionknot/internal/nursery/trees"
 	"unionknot/internal/nursery/wood"
 	"unionknot/internal/store"
 )
@@ -48,6 +49,7 @@ type (
 	stockStage   = stock.Stage
 	todayStage   = today.Stage
 	traceStage   = trace.Stage
+	treesStage   = trees.Stage
 	woodStage    = wood.Stage
 )
 
@@ -71,6 +73,7 @@ type Set struct {
 	*stockStage
 	*todayStage
 	*traceStage
+	*treesStage
 	*woodStage
 }
 
@@ -104,6 +107,7 @@ func Of(k *nursery.Kernel) *Set {
 		stockStage:   stock.New(k),
 		todayStage:   today.New(k),
 		traceStage:   trace.New(k),
+		treesStage:   trees.New(k),
 		woodStage:    wood.New(k),
 	}
 	s.playStage = rehearse.New(k, s.Woven)

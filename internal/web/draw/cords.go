@@ -179,7 +179,7 @@ func (p *pen) knot(x float64, k aftercare.Name, state string, share float64, tit
 		p.f(`<path d="M%.4g %.4g l7 18 h-14 z"/>`, x, y-10)
 	case aftercare.Cane, aftercare.TieShoot:
 		p.f(`<path class="knot-open" d="M%.4g %.4g v22 M%.4g %.4g q7 3 7 6 q0 4 -7 4"/>`, x, y-11, x, y-5)
-	case aftercare.Pinch, aftercare.ChooseShoot:
+	case aftercare.Pinch, aftercare.ChooseShoot, aftercare.KeepBest, aftercare.CleanUp:
 		p.f(`<path class="knot-open" d="M%.4g %.4g v9 M%.4g %.4g l-6 -9 M%.4g %.4g l6 -9"/>`, x, y+9, x, y, x, y)
 		p.f(`<path class="knot-open" d="M%.4g %.4g v-9"/>`, x, y+9)
 	case aftercare.Guard:

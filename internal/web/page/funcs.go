@@ -4,12 +4,14 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
+	"math"
 	"net/url"
 	"strconv"
 	"strings"
 	"time"
 
 	"unionknot/internal/core/aftercare"
+	"unionknot/internal/core/pollen"
 	"unionknot/internal/core/tally"
 
 	"unionknot/internal/core/season"
@@ -44,9 +46,24 @@ var funcs = template.FuncMap{
 	"in":        words.In,
 	"inhundred": words.InHundred,
 	"metof":     words.MetOf,
-	"moneyor":   words.MoneyOr,
-	"ago":       words.Ago,
-	"hoursbar":  draw.HoursBar,
+	"treekind":  words.TreeKind,
+	"limbdid":   words.LimbDid,
+	"leastdays": func() int { return pollen.LeastDays },
+	"limbmm": func(mm *float64) string {
+		if mm == nil {
+			return ""
+		}
+		return strconv.FormatFloat(math.Round(*mm*10)/10, 'f', -1, 64)
+	},
+	"limbcm": func(n *int) string {
+		if n == nil {
+			return ""
+		}
+		return strconv.Itoa(*n)
+	},
+	"moneyor":  words.MoneyOr,
+	"ago":      words.Ago,
+	"hoursbar": draw.HoursBar,
 	// short is a name's first letters, for narrow places.
 	"weekhours": func(week [8][3]float64, weekday int, half string) string {
 		x := week[weekday+1][1]
