@@ -59,7 +59,7 @@ func TestEverythingTypedIsPutRight(t *testing.T) {
 		&usedBundle: `select b.code from wood_bundle b join wood_ledger g on g.bundle_id = b.id where g.to_account = 'grafted' limit 1`,
 		&plant: `select code from mother_plant p where not exists (select 1 from wood_bundle b join wood_ledger g on g.bundle_id = b.id
 			where b.plant_id = p.id and g.to_account in ('aside', 'grafted')) limit 1`,
-		&order:   `select code from orders o where closed_on is null and not exists (select 1 from batch b where b.order_id = o.id)
+		&order: `select code from orders o where closed_on is null and not exists (select 1 from batch b where b.order_id = o.id)
 				and o.stock_type_id not in (select stock_type_id from limb) limit 1`,
 		&batched: `select o.code from orders o join batch b on b.order_id = o.id where b.undone_at is null limit 1`,
 		&batch:   `select code from batch where undone_at is null order by id desc limit 1`,

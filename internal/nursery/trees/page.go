@@ -109,7 +109,7 @@ func (s *Stage) Tree(ctx context.Context, code string) (p Page, err error) {
 	if p.Tree, err = q.TreeByCode(ctx, nursery.CleanCode(code)); err != nil {
 		return p, err
 	}
-	f, err := s.Facts(ctx, snapshot.Orders, snapshot.Piles, snapshot.Tags, snapshot.Rest, snapshot.Names, snapshot.Places)
+	f, err := s.Facts(ctx, snapshot.Orders, snapshot.Piles, snapshot.Tags, snapshot.Rest, snapshot.Places)
 	if err != nil {
 		return p, err
 	}

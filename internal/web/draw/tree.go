@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"html/template"
 	"math"
+	"strings"
 	"time"
 
 	"unionknot/internal/nursery/trees"
@@ -79,6 +80,9 @@ func Tree(p trees.Page, move bool) template.HTML {
 			s.limb(p, v, move)
 		}
 	}
+	if move { // its limbs are pressed and moved: not one picture
+		return template.HTML(strings.Replace(string(s.html()), `role="img"`, `role="group"`, 1))
+	}
 	return s.html()
 }
 
@@ -113,7 +117,8 @@ func (p *pen) limb(of trees.Page, v trees.LimbView, move bool) {
 	p.f(`<g class="limbtip tip-%s" transform="translate(%.4g %.4g)"%s>`, tipClass(v.State), x, y, attrs)
 	p.f(`<circle r="17"/>`)
 	p.text(0, 5.5, "tipletter", "middle", v.Letter)
-	p.f(`<g class="tipsays">`)
+	p.f("</g>")
+	p.f(`<g class="tipsays" id="says-%s" transform="translate(%.4g %.4g)">`, v.Letter, x, y)
 	name, says := v.Variety, words.LimbCounts(v.Alive, v.Doubtful, v.Healing, v.Bench, v.Dead, v.Cut)
 	switch {
 	case v.Nurse:
@@ -131,7 +136,7 @@ func (p *pen) limb(of trees.Page, v trees.LimbView, move bool) {
 	}
 	p.text(tx, -2+up, "fairname", anchor, clip(name, 20))
 	p.text(tx, 14+up, "scale", anchor, clip(says, 26))
-	p.f("</g></g>")
+	p.f("</g>")
 }
 
 func tipClass(s trees.State) string {

@@ -15,7 +15,7 @@
   const draw = (tip) => {
     const [x, y] = at(Number(tip.dataset.x), Number(tip.dataset.y));
     const fy = at(0, Number(tip.dataset.from))[1];
-    tip.setAttribute('transform', `translate(${x} ${y})`);
+    for (const g of [tip, svg.querySelector(`#says-${tip.dataset.letter}`)]) g.setAttribute('transform', `translate(${x} ${y})`);
     svg.querySelector(`#limb-${tip.dataset.letter}`).setAttribute('d', `M${X} ${fy} Q${X + 0.75 * (x - X)} ${fy - 0.25 * (fy - y)} ${x} ${y}`);
     const on = svg.querySelector(`#on-${tip.dataset.letter}`);
     if (on) on.style.visibility = 'hidden'; // its grafts are drawn anew with the page
