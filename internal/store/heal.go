@@ -218,6 +218,8 @@ func (q Q) Find(ctx context.Context, typed string) (fs []Found, err error) {
 		join variety v on v.id = o.variety_id
 			join stock_type s on s.id = o.stock_type_id where o.code like upper($1) || '%' or v.name ilike $1 || '%' or o.buyer ilike
 			'%' || $1 || '%' order by o.due_on limit 8)
+		union all (select 'tree', t.code, t.genus || ', ' || t.stock || ', ' || t.place, 8 from tree t where t.code like upper($1) || '%' or t.place ilike
+		'%' || $1 || '%' or t.stock ilike '%' || $1 || '%' order by t.code limit 8)
 		union all (select 'person', p.name, p.role, 7 from person p where p.name ilike '%' || $1 || '%' and left_on is null order by
 		p.name limit 8)
 		) x order by (code = upper($1)) desc, sort, code`, escapeLike(typed))

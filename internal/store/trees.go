@@ -213,7 +213,13 @@ type VarietyNote struct {
 	Group     string          `db:"set_group"`
 	Alone     *bool           `db:"sets_alone"`
 	Flowered  List[Flowering] `db:"flowered"`
-	Plants    int             `db:"plants"` // mother plants that stand in the house
+	Spots     List[At]        `db:"spots"` // of its mother plants, where that is noted
+}
+
+// At is a spot, in metres.
+type At struct {
+	X float64 `json:"x"`
+	Y float64 `json:"y"`
 }
 
 // Flowering is when a variety flowered in a year.
@@ -228,7 +234,8 @@ func (q Q) VarietyNotes(ctx context.Context) (vs []VarietyNote, err error) {
 	err = q.all(ctx, &vs, `select v.id as variety_id, v.name, v.genus, n.ploidy, coalesce(n.set_group, '') as set_group, n.sets_alone,
 		(select json_agg(json_build_object('year', f.year, 'first', f.first_on, 'last', f.last_on) order by f.year) from flowering f
 			where f.variety_id = v.id)::text as flowered,
-		(select count(*) from mother_plant p where p.variety_id = v.id)::int as plants
+		(select json_agg(json_build_object('x', s.east, 'y', s.north)) from mother_plant p join spot s on lower(s.place) = lower(p.place)
+			where p.variety_id = v.id)::text as spots
 		from variety v left join variety_note n on n.variety_id = v.id order by v.genus, v.name`)
 	return vs, err
 }
@@ -260,4 +267,38 @@ func (q Q) TakePlaces(ctx context.Context, lot int64, n int, by int64, at time.T
 	}
 	_, err := q.exec(ctx, `update any_lot set received = received - $2 where id = $1`, lot, n)
 	return err
+}
+
+// Spot is where a place stands, in metres east and north of the yard.
+type Spot struct {
+	Place string  `db:"place"`
+	East  float64 `db:"east"`
+	North float64 `db:"north"`
+}
+
+// Spots lists the places of which that is noted.
+func (q Q) Spots(ctx context.Context) (ss []Spot, err error) {
+	err = q.all(ctx, &ss, `select place, east, north from spot order by place`)
+	return ss, err
+}
+
+// SetSpot keeps where a place stands.
+func (q Q) SetSpot(ctx context.Context, s Spot, by int64, at time.Time) error {
+	_, err := q.exec(ctx, `insert into spot (place, east, north, person_id, at) values ($1, $2, $3, $4, $5) on conflict (place) do update set
+		east = excluded.east, north = excluded.north, person_id = excluded.person_id, at = excluded.at`, s.Place, s.East, s.North, by, at)
+	return err
+}
+
+// BuyerSet is the varieties that a buyer has ordered and not had yet.
+type BuyerSet struct {
+	Buyer     string       `db:"buyer"`
+	Varieties List[string] `db:"varieties"`
+}
+
+// BuyerSets lists the buyers of open orders of a genus with more than one variety of it.
+func (q Q) BuyerSets(ctx context.Context, genus string) (bs []BuyerSet, err error) {
+	err = q.all(ctx, &bs, `select buyer, json_agg(name order by name)::text as varieties from (select distinct o.buyer, v.name from orders o
+		join variety v on v.id = o.variety_id where o.closed_on is null and o.buyer <> '' and v.genus = $1) x group by buyer having count(*) > 1
+		order by buyer`, genus)
+	return bs, err
 }

@@ -198,6 +198,8 @@ func TestFamilyTreesFromOrderToLabel(t *testing.T) {
 	b.is(`document.querySelectorAll('.label-tag').length === 6`)
 	assert.Contains(t, b.text(".label-tag"), "Sets with Copperpot")
 	b.clean()
+	b.goTo("/find?q=f-70") // a code leads to its tree
+	b.at("/trees/F-70")
 	// What all of it takes shows among the orders.
 	b.goTo("/orders")
 	b.sees("F-70-B")
@@ -221,6 +223,23 @@ func TestWhoPollinatesWhomIsNotedAndAsked(t *testing.T) {
 	b.press("What do those lack?")
 	b.sees("Heron Late: nothing beside it pollinates it")
 	b.sees("Grey Ferryman (")
+	// A buyer's set, and who is too far away.
+	b.goTo("/flowers?genus=pear")
+	b.eval(`document.querySelector('#buyer').value = 'Orchard Wick'`)
+	b.press("What does it lack?")
+	b.is(`document.querySelectorAll('.tickbox input:checked').length === 2`)
+	for i, place := range []string{"old row 11", "old row 6", "old row 9"} {
+		if !value[bool](b, `document.querySelector('#spot').closest('details').open`) {
+			b.press("Where places stand")
+		}
+		b.fill("#spot", place)
+		b.fill("#east", []string{"0", "30", "900"}[i])
+		b.fill("#north", "0")
+		b.eval(`document.querySelector('#spot').form.requestSubmit()`)
+		b.sees("Where " + place + " stands is noted")
+	}
+	b.is(`[...document.querySelectorAll('tr')].find(r => r.cells[1]?.textContent === 'Heron Late').textContent.includes('with Grey Ferryman')`)
+	b.is(`![...document.querySelectorAll('tr')].find(r => r.cells[1]?.textContent === 'Heron Late').textContent.includes('Fallow Knight')`) // 900 m away
 	b.press("Note a variety's flowers")
 	b.eval(`document.querySelector('#f-variety').value = 'Heron Late'; document.querySelector('#f-year').value = '2026';
 		document.querySelector('#f-first').value = '2026-05-20'; document.querySelector('#f-last').value = '2026-05-01'`)

@@ -322,3 +322,29 @@ func StepsLate(n int) string {
 
 // TryAgainOn begins what the record of changes says of a limb that is tried again.
 const TryAgainOn = "tried again on "
+
+// SpotWanted asks for where a place stands.
+const SpotWanted = "Name the place as the mother plants have it, and give metres east and north of the yard, west and south below nothing, up to 20,000."
+
+// SpotNoted says that it is kept.
+func SpotNoted(place string) string { return fmt.Sprintf("Where %s stands is noted.", place) }
+
+// NurseUntil says when a nurse limb goes; "" where nothing grows on the tree yet.
+func NurseUntil(day time.Time) string {
+	if day.IsZero() {
+		return "nurse limb: leave it on until the others are grown"
+	}
+	return "nurse limb: leave it on until the winter of " + day.Format("2006") + ", then cut it"
+}
+
+// SizeTakes says which techniques a limb's size is for.
+func SizeTakes(names []string, mm float64) string {
+	s := fmt.Sprintf("%.0f mm takes: %s", mm, strings.Join(names, ", "))
+	if mm > thickBark {
+		s += fmt.Sprintf(". Over %d mm the bark is too thick for a T-bud: bud a pencil-thick shoot a forearm from the trunk", thickBark)
+	}
+	return s
+}
+
+// thickBark is from which diameter, in mm, bark is too thick to lift for a shield. House default.
+const thickBark = 25

@@ -30,6 +30,9 @@ func flowerOf(n store.VarietyNote, year int) Flower {
 	for _, x := range n.Flowered {
 		f.Variety.Flowered[x.Year] = pollen.Span{First: x.First.Time, Last: x.Last.Time}
 	}
+	for _, x := range n.Spots {
+		f.At = append(f.At, pollen.Spot{X: x.X, Y: x.Y})
+	}
 	f.This, f.Noted = f.Variety.Flowered[year]
 	f.Known = f.Noted
 	if !f.Noted {
@@ -48,6 +51,8 @@ type FlowersPage struct {
 	Set     []string // that are looked at together, by name
 	Gaps    []pollen.Gap
 	Matches map[string]map[string]pollen.Match // of a variety, by another
+	Spots   []store.Spot
+	Buyers  []store.BuyerSet
 }
 
 func (s *Stage) flowers(ctx context.Context, q store.Q) ([]Flower, error) {
@@ -87,10 +92,15 @@ func byDay(fs []Flower) {
 	})
 }
 
-// Flowers gathers the chart of a genus; set are varieties that are looked at together, as a buyer's.
-func (s *Stage) Flowers(ctx context.Context, genus string, set []string) (p FlowersPage, err error) {
-	fs, err := s.flowers(ctx, s.DB.Q())
+// Flowers gathers the chart of a genus; set are varieties that are looked at together, or those
+// that a buyer has ordered.
+func (s *Stage) Flowers(ctx context.Context, genus string, set []string, buyer string) (p FlowersPage, err error) {
+	q := s.DB.Q()
+	fs, err := s.flowers(ctx, q)
 	if err != nil {
+		return p, err
+	}
+	if p.Spots, err = q.Spots(ctx); err != nil {
 		return p, err
 	}
 	p.Year, p.Genus, p.Set = s.Today().Year(), nursery.CleanGenus(genus), set
@@ -106,6 +116,15 @@ func (s *Stage) Flowers(ctx context.Context, genus string, set []string) (p Flow
 			if p.Genus == "" || count[p.Genus] == 0 || count[g] > count[p.Genus] {
 				p.Genus = g
 			}
+		}
+	}
+	if p.Buyers, err = q.BuyerSets(ctx, p.Genus); err != nil {
+		return p, err
+	}
+	for _, b := range p.Buyers {
+		if buyer != "" && b.Buyer == buyer {
+			set = b.Varieties
+			p.Set = set
 		}
 	}
 	for _, f := range fs {
@@ -240,4 +259,21 @@ func (f Flower) Years() (ys []int) {
 		ys = append(ys, x.Year)
 	}
 	return ys
+}
+
+// NoteSpot keeps where a place stands, in metres east and north of the yard.
+func (s *Stage) NoteSpot(ctx context.Context, a nursery.Actor, n store.Spot) error {
+	if err := a.Must(nursery.Propagator); err != nil {
+		return err
+	}
+	trim(&n.Place)
+	if n.Place == "" || len([]rune(n.Place)) > 80 || !(n.East >= -20_000 && n.East <= 20_000 && n.North >= -20_000 && n.North <= 20_000) {
+		return nursery.Problem{Field: "spot", Says: words.SpotWanted}
+	}
+	return s.DB.Tx(ctx, func(q store.Q) error {
+		if err := q.SetSpot(ctx, n, a.ID, s.Now()); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "place", n.Place, "spot", nil, n)
+	})
 }

@@ -55,7 +55,8 @@ type LimbView struct {
 	Steps                          []LimbStep // to come, the next of each tag first
 	Late                           int        // steps past their day
 	OpensOn, ShutsOn               time.Time
-	Pollinates                     bool
+	Fits                           []string  // techniques that its size is for
+	NurseUntil                     time.Time // of a nurse limb: the year in which it goes
 }
 
 // LimbStep is what follows on a limb, and by when.
@@ -148,6 +149,18 @@ func (s *Stage) Tree(ctx context.Context, code string) (p Page, err error) {
 		v.stands(p.Tree, r)
 		p.Limbs = append(p.Limbs, v)
 	}
+	p.nurses()
+	for i := range p.Limbs {
+		v := &p.Limbs[i]
+		if v.MM == nil || p.Trees > 1 {
+			continue
+		}
+		for _, t := range f.Techniques {
+			if *v.MM >= t.StockMinMM && *v.MM <= t.StockMaxMM && f.Genus(v.Genus).Key != "" {
+				v.Fits = append(v.Fits, t.Name)
+			}
+		}
+	}
 	p.reckon(r, f.House.Chance)
 	if err := s.steps(ctx, q, f, &p); err != nil {
 		return p, err
@@ -226,6 +239,26 @@ func (v *LimbView) stands(t store.Tree, r *outlook.OrderSizer) {
 	}
 	v.Chance = math.Min(1, (float64(v.Alive)+0.5*float64(v.Doubtful)+take.Mean()*float64(v.Healing+v.Bench+v.ToGo))/each)
 }
+
+// nurses dates the end of nurse limbs: the winter after the second summer of the first grafts.
+func (p *Page) nurses() {
+	var first time.Time
+	for _, v := range p.Limbs {
+		for _, t := range v.Tags {
+			if t.Finished != nil && (first.IsZero() || t.Finished.Before(first)) {
+				first = *t.Finished
+			}
+		}
+	}
+	for i := range p.Limbs {
+		if p.Limbs[i].Nurse && !first.IsZero() {
+			p.Limbs[i].NurseUntil = time.Date(first.Year()+nurseYears, time.January, 1, 0, 0, 0, 0, first.Location())
+		}
+	}
+}
+
+// nurseYears is how many years a nurse limb feeds what is grafted. House default.
+const nurseYears = 2
 
 // reckon works out the chance of the whole tree, or of as many good ones as are wanted.
 func (p *Page) reckon(r *outlook.OrderSizer, chance float64) {

@@ -97,6 +97,14 @@ create table flowering (
   primary key (variety_id, year),
   check (last_on >= first_on and last_on < first_on + 120)
 );
+-- Where places stand, in metres east and north of the yard: pollen does not reach from everywhere.
+create table spot (
+  place     text primary key check (length(place) between 1 and 80),
+  east      double precision not null check (east between -20000 and 20000),
+  north     double precision not null check (north between -20000 and 20000),
+  person_id bigint not null references person,
+  at        timestamptz not null
+);
 
 -- +goose Down
 -- +goose StatementBegin

@@ -87,6 +87,7 @@ var opens = map[string]string{
 	"plant":  "/wood/plants/",
 	"order":  "/orders/",
 	"batch":  "/bench/batches/",
+	"tree":   "/trees/",
 }
 
 // kindOf is the kind of the one thing that bears the code, or "".

@@ -11,6 +11,7 @@ import (
 	"unionknot/internal/core/pollen"
 	"unionknot/internal/nursery"
 	treestage "unionknot/internal/nursery/trees"
+	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
@@ -64,7 +65,7 @@ func (t trees) flowers(w http.ResponseWriter, r *http.Request) error {
 
 func (t trees) showFlowers(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
 	q := r.URL.Query()
-	p, err := t.Nursery.Flowers(r.Context(), cmpOr(q.Get("genus"), f.Values.Get("genus")), q["set"])
+	p, err := t.Nursery.Flowers(r.Context(), cmpOr(q.Get("genus"), f.Values.Get("genus")), q["set"], q.Get("buyer"))
 	if err != nil {
 		return err
 	}
@@ -120,4 +121,22 @@ func (t trees) noteFlower(w http.ResponseWriter, r *http.Request) error {
 	}
 	t.Flash(r, "The flowers of %s are noted.", n.Variety)
 	return page.Go(w, r, "/flowers?genus="+url.QueryEscape(n.Genus))
+}
+
+func (t trees) noteSpot(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	n := store.Spot{Place: f.Text("place"), East: f.Number("east"), North: f.Number("north")}
+	if err = f.Err(); err == nil {
+		err = t.Nursery.NoteSpot(r.Context(), page.Actor(r), n)
+	}
+	if form, ok := f.WithProblems(err); ok {
+		return t.showFlowers(w, r, form, http.StatusUnprocessableEntity)
+	} else if err != nil {
+		return err
+	}
+	t.Flash(r, "%s", words.SpotNoted(n.Place))
+	return page.Go(w, r, "/flowers?genus="+url.QueryEscape(f.Text("genus")))
 }

@@ -49,6 +49,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "POST", Path: "/trees/{code}/undo", Who: page.Boss, Do: t.undo},
 		{Method: "GET", Path: "/flowers", Who: page.Everyone, Do: t.flowers},
 		{Method: "POST", Path: "/flowers", Who: page.Boss, Do: t.noteFlower},
+		{Method: "POST", Path: "/flowers/spots", Who: page.Boss, Do: t.noteSpot},
 	}
 }
 
@@ -141,6 +142,7 @@ type limbLine struct {
 	Counts  string
 	Next    []string
 	Weaves  bool
+	Size    string // what its size takes
 	Again   bool
 	Working working.Working
 }
@@ -174,6 +176,12 @@ func lineOf(p treestage.Page, v treestage.LimbView, boss bool) limbLine {
 		n = v.Short
 	}
 	l.Says = words.LimbSays(string(v.State), n, day(v.OpensOn), day(v.ShutsOn), strings.ToLower(v.By.Name))
+	if v.State == treestage.Nurse {
+		l.Says = words.NurseUntil(v.NurseUntil)
+	}
+	if len(v.Fits) > 0 && v.Alive == 0 && v.Healing == 0 && !v.Nurse && v.RemovedOn == nil {
+		l.Size = words.SizeTakes(v.Fits, *v.MM)
+	}
 	l.Class = map[treestage.State]string{treestage.Lives: "leaf-word", treestage.Choose: "doubt-word", treestage.Again: "lost-word",
 		treestage.NoWood: "lost-word", treestage.NoRoom: "lost-word", treestage.Open: "leaf-word"}[v.State]
 	l.Counts = words.LimbCounts(v.Alive, v.Doubtful, v.Healing, v.Bench, v.Dead, v.Cut)
