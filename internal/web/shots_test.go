@@ -23,18 +23,12 @@ func TestShots(t *testing.T) {
 	}
 	for _, s := range [][2]string{{"today", "/today"}, {"orders", "/orders"}, {"order", "/orders/O-55"}, {"lot", "/stock/lots/L-188"},
 		{"season", "/season/pome"},
-		{"programme", "/match/programme"}, {"match", "/match/O-48"}, {"union", "/match/union?kind=whip-and-tongue&stock=9.5&scion=7.8"},
+		{"programme", "/match/programme"}, {"match", "/match/O-48"},
 		{"bench-card", "/bench/tags/" + live},
-		{"grow", "/grow"}, {"rehearsal", "/orders/rehearsal?wait=1"}, {"results", "/results"}} {
+		{"grow", "/grow"}, {"tree", "/trees/T-7"}, {"flowers", "/flowers?genus=pear"}, {"rehearsal", "/orders/rehearsal?wait=1"}, {"results", "/results"}} {
 		b.goTo(s[1])
 		b.shot(dir, s[0])
 	}
-	// A table of the craft that is being changed.
-	b.goTo("/correct/genus/pear")
-	b.set("#f-logit_shift", "-1.2")
-	b.press("See what it would change")
-	b.sees("would stand otherwise")
-	b.shot(dir, "table-changed")
 	// Somebody's own page, what unions come to, and a recall.
 	b.goTo("/results/worker/" + h.one(t, `select id::text from person where sign_in = 'odile'`))
 	b.shot(dir, "worker")
@@ -57,13 +51,6 @@ func TestShots(t *testing.T) {
 	phone.goTo("/grow/walk#row 14")
 	phone.sees("row 14")
 	phone.shot(dir, "walk-phone")
-	// The card on a tablet with the server gone.
-	h, p, b := tabletOf(t, "Ansel Roke")
-	p.off.Store(true)
-	b.goTo("/bench/tags/" + h.mineOf(t, "ansel"))
-	for range 3 {
-		b.click(".tap-one")
-	}
-	b.sees("3 taps wait on this device")
-	b.shot(dir, "card-without-a-line")
+	phone.goTo("/trees/T-7")
+	phone.shot(dir, "tree-phone")
 }

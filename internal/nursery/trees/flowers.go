@@ -261,8 +261,14 @@ func (f Flower) Years() (ys []int) {
 	return ys
 }
 
+// Spot is where a place stands, in metres east and north of the yard.
+type Spot struct {
+	Place       string
+	East, North float64
+}
+
 // NoteSpot keeps where a place stands, in metres east and north of the yard.
-func (s *Stage) NoteSpot(ctx context.Context, a nursery.Actor, n store.Spot) error {
+func (s *Stage) NoteSpot(ctx context.Context, a nursery.Actor, n Spot) error {
 	if err := a.Must(nursery.Propagator); err != nil {
 		return err
 	}
@@ -271,7 +277,7 @@ func (s *Stage) NoteSpot(ctx context.Context, a nursery.Actor, n store.Spot) err
 		return nursery.Problem{Field: "spot", Says: words.SpotWanted}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
-		if err := q.SetSpot(ctx, n, a.ID, s.Now()); err != nil {
+		if err := q.SetSpot(ctx, store.Spot(n), a.ID, s.Now()); err != nil {
 			return err
 		}
 		return s.Changed(ctx, q, a, "place", n.Place, "spot", nil, n)

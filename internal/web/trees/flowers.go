@@ -11,7 +11,6 @@ import (
 	"unionknot/internal/core/pollen"
 	"unionknot/internal/nursery"
 	treestage "unionknot/internal/nursery/trees"
-	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
@@ -128,7 +127,7 @@ func (t trees) noteSpot(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n := store.Spot{Place: f.Text("place"), East: f.Number("east"), North: f.Number("north")}
+	n := treestage.Spot{Place: f.Text("place"), East: f.Number("east"), North: f.Number("north")}
 	if err = f.Err(); err == nil {
 		err = t.Nursery.NoteSpot(r.Context(), page.Actor(r), n)
 	}
