@@ -194,11 +194,11 @@ func PollenWhy(w pollen.Why, days float64) string {
 	return "flowering not noted"
 }
 
-// GapSays says what a variety of a set lacks.
-func GapSays(of string, w pollen.Why, days float64, closes []string) string {
+// GapSays says what a variety of a set lacks; beside is the one that flowers longest with it, and days for how long.
+func GapSays(of, beside string, w pollen.Why, days float64, closes []string) string {
 	s := of + ": nothing beside it pollinates it"
 	if w != pollen.Same {
-		s += ", " + PollenWhy(w, days)
+		s += "; " + beside + ": " + PollenWhy(w, days)
 	}
 	if len(closes) == 0 {
 		return s + ". No variety of the house is known to."

@@ -89,14 +89,8 @@ func On(a, b Variety) Match {
 		m.Why = Genus
 	case same && !alone(a):
 		m.Why = Same
-	case same:
-		return m
-	case b.Ploidy%2 == 1:
-		m.Why = Sterile
-	case a.Group != "" && a.Group == b.Group:
-		m.Why = Group
 	}
-	if m.Why != Sets {
+	if m.Why != Sets || same {
 		return m
 	}
 	for _, p := range a.At {
@@ -109,6 +103,10 @@ func On(a, b Variety) Match {
 	var ok bool
 	m.Mean, m.Least, m.Years, ok = together(a, b)
 	switch {
+	case b.Ploidy%2 == 1:
+		m.Why = Sterile
+	case a.Group != "" && a.Group == b.Group:
+		m.Why = Group
 	case !ok:
 		m.Why = Unknown
 	case m.Mean < LeastDays:
@@ -180,7 +178,9 @@ func Usual(v Variety, year int) (s Span, ok bool) {
 // Gap is a variety of a set that nothing in it pollinates, and who of others would.
 type Gap struct {
 	Of     Variety
-	Why    Why // of the one in the set that comes nearest
+	Why    Why     // of the one in the set that flowers longest with it
+	Beside string  // that one
+	Days   float64 // for how many days
 	Closes []Closing
 }
 
@@ -198,11 +198,11 @@ func Lacks(set, house []Variety) []Gap {
 		if !Needs(a) {
 			continue
 		}
-		g, met := Gap{Of: a, Why: Same}, false
+		g, met := Gap{Of: a, Why: Same, Days: -1}, false
 		for _, b := range set {
 			m := On(a, b)
-			if met = met || m.Good(); m.Why != Genus && m.Why != Same {
-				g.Why = m.Why
+			if met = met || m.Good(); m.Why != Genus && m.Why != Same && m.Mean > g.Days {
+				g.Why, g.Beside, g.Days = m.Why, b.Name, m.Mean
 			}
 		}
 		if met {

@@ -185,7 +185,10 @@ func (v *LimbView) stands(t store.Tree, r *outlook.OrderSizer) {
 		v.Cut += x.Cut
 	}
 	if v.Line != nil {
-		v.ToGo, v.By, v.Standing = v.Line.ToGo, v.Line.Need.By.Technique, v.Line.Need.Standing
+		v.ToGo, v.By = v.Line.ToGo, v.Line.Need.By.Technique
+		if v.By.Key != "" {
+			v.Standing = r.StandingFor(v.By, v.Line.Order)
+		}
 		v.Short = max(0, v.ToGo*v.By.Pieces()-v.Line.Weavable.Pieces)
 		v.Bench += v.Line.Balance.Rest
 		v.OpensOn, v.ShutsOn = v.Standing.Opens, v.Standing.Until

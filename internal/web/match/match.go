@@ -14,6 +14,7 @@ import (
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/union"
 	"unionknot/internal/exchange"
@@ -144,7 +145,7 @@ func (m match) show(w http.ResponseWriter, r *http.Request, a matchstage.Asked, 
 		p.Tie, p.Healing = f.Values.Get("tie"), f.Values.Get("healing")
 	}
 	for _, l := range mp.Lots {
-		if outlook.GroundOf(l.Lot.Form) == technique.InRow && mp.Weave.Paired < mp.Asked.Grafts {
+		if outlook.GroundOf(l.Lot.Form) == technique.InRow && l.Lot.Form != supply.Limb && mp.Weave.Paired < mp.Asked.Grafts {
 			p.InRow = append(p.InRow, l.Lot.Code)
 		}
 	}

@@ -23,7 +23,7 @@ func gapSays(g pollen.Gap) string {
 			names = append(names, fmt.Sprintf("%s (%.0f days)", c.Name, c.Mean))
 		}
 	}
-	return words.GapSays(g.Of.Name, g.Why, 0, names)
+	return words.GapSays(g.Of.Name, g.Beside, g.Why, g.Days, names)
 }
 
 // pollinators are the varieties on a tree that pollinate a limb's.
