@@ -10,6 +10,7 @@ import (
 
 	"unionknot/internal/core/supply"
 	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/correct"
 	"unionknot/internal/nursery/heal"
 	"unionknot/internal/nursery/match"
 	"unionknot/internal/nursery/stock"
@@ -17,6 +18,7 @@ import (
 	"unionknot/internal/nursery/wood"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // problem is what is wrong, said of one field.
@@ -116,6 +118,18 @@ func TestEveryLimbAddsUpWithTheLedger(t *testing.T) {
 		joins += r.Grafts
 	}
 	assert.Equal(t, tied, joins, "its takes are counted as any other's")
+
+	// It is not moved or made another stock apart from its tree.
+	_, err = h.MoveStems(ctx, h.maud, "T-1-A", stock.Moving{Doing: "potted", Place: "house 1"})
+	assert.Equal(t, words.LimbStays, h.problem(err, "doing"))
+	th, err := h.Correctable(ctx, h.maud, "lot", "T-1-B")
+	require.NoError(t, err)
+	typed := map[string]string{}
+	for _, f := range th.Fields {
+		typed[f.Key] = f.Value
+	}
+	typed["stock_type"] = "Tarn Q3"
+	assert.Error(t, h.Correct(ctx, h.maud, "lot", "T-1-B", correct.Correction{Values: typed, Seen: th.Seen, Why: "a slip"}))
 
 	// Nothing else is woven to a limb, and a limb to nothing else.
 	types, err := h.DB.Q().StockTypes(ctx)
@@ -251,6 +265,41 @@ func TestFamilyTreesAreBegunSoThatEnoughAreGood(t *testing.T) {
 	assert.Equal(t, again, limbOf(t, h.tree("F-1"), "A").ToGo)
 	_, err = h.TryAgain(ctx, h.maud, "F-1", "A")
 	h.problem(err, "")
+}
+
+// TestTheTopOfAnInterstemGoesWhereItsMiddleLives begins pears on an interstem; once the middle
+// pieces are counted, no more tops are asked for than live.
+func TestTheTopOfAnInterstemGoesWhereItsMiddleLives(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(60, 60, 5)
+	require.NoError(t, h.AddPlant(ctx, h.maud, wood.NewPlant{Code: "M-2", Genus: "apple", Variety: "Hob's Candle"}))
+	set := trees.NewSet{Code: "I-1", Kind: trees.Interstem, Lot: "L-1", Wanted: 10, Begin: 16, Genus: "pear", TopGenus: "apple",
+		Varieties: []string{"Lanternjaw", "Hob's Candle"}, DueOn: time.Date(2029, 3, 1, 0, 0, 0, 0, time.UTC)}
+	_, err := h.AddSet(ctx, h.maud, set)
+	says := h.problem(err, "sure")
+	assert.Contains(t, says, "Apple is known not to live on pear", "it is the union above that fails")
+	set.TopGenus = "pear"
+	set.Varieties[1] = "Copperpot"
+	_, err = h.AddSet(ctx, h.maud, set)
+	require.NoError(t, err)
+	p := h.tree("I-1")
+	require.Len(t, p.Limbs, 2)
+	assert.Equal(t, "quince", limbOf(t, p, "A").Genus)
+	assert.Equal(t, "pear", limbOf(t, p, "B").Genus, "the top stands on the middle piece")
+	assert.Equal(t, 16, limbOf(t, p, "B").ToGo)
+	assert.Equal(t, trees.Unread, limbOf(t, p, "B").State, "the middle pieces are still to be measured")
+	h.measure("L-1")
+	h.measure("I-1-A")
+	h.grafted("I-1-A", "cold callus", 13)
+	p = h.tree("I-1")
+	assert.Equal(t, 13, limbOf(t, p, "A").Alive)
+	assert.Equal(t, 13, limbOf(t, p, "B").ToGo, "only where the middle piece lives")
+}
+
+// measure calipers a few stems of a lot.
+func (h *house) measure(code string) {
+	h.Helper()
+	require.NoError(h, h.AddReadings(ctx, h.maud, code, []float64{8.6, 9, 9.2, 8.8}))
 }
 
 // batchOf makes all that is to go for an order.

@@ -426,6 +426,9 @@ func becomes(r *OrderSizer, o store.Order) sizing.Beta {
 	return r.Fate.Both
 }
 
+// interstem is the kind of a tree with a middle piece.
+const interstem = "interstem"
+
 // onEach corrects a balance of an order for a limb of trees alike: each tree that was begun bears
 // it, so that as many grafts are to go as trees have none that lives or may, and room for one.
 func onEach(r *OrderSizer, o store.Order, b supply.Balance) supply.Balance {
@@ -433,6 +436,18 @@ func onEach(r *OrderSizer, o store.Order, b supply.Balance) supply.Balance {
 		room := 0
 		for _, l := range r.Beds.Lots(o.StockTypeID) {
 			room += l.Free
+		}
+		// The top of an interstem goes where its middle piece lives, or may.
+		for _, low := range r.F.Orders {
+			if o.TreeKind == interstem && low.TreeID == o.TreeID && low.Letter < o.Letter {
+				may := low.Alive + low.Doubtful
+				for _, m := range low.Made {
+					may += m.Rest + m.Bench + m.Healing
+				}
+				if low.Dead > 0 { // counted, in part at least
+					room = min(room, max(0, may-(b.Alive-o.Gone)-b.Doubtful-b.Rest-b.Bench-b.Healing))
+				}
+			}
 		}
 		b.ToGo = max(0, min(room, o.LimbTrees-(b.Alive-o.Gone)-b.Doubtful-b.Rest-b.Bench-b.Healing))
 		b.Low, b.High, b.Fresh = b.ToGo, b.ToGo, o.LimbTrees

@@ -37,6 +37,7 @@ type Order struct {
 	TreeID       int64         `db:"tree_id"`
 	Letter       string        `db:"letter"`
 	LimbTrees    int           `db:"limb_trees"` // trees alike that have the limb
+	TreeKind     string        `db:"tree_kind"`
 }
 
 // Made is an order's grafts of one technique that nobody has counted.
@@ -77,7 +78,8 @@ const orderSelect = `select o.id, o.code, o.variety_id, o.stock_type_id, o.trees
 				where b.order_id = o.id and b.undone_at is null) u group by 1) x
 		where x.rest > 0 or x.bench > 0 or x.healing > 0)::text as made,
 	n.alive, n.doubtful, n.dead, n.gone,
-	coalesce(tr.code, '') as tree, coalesce(tr.id, 0) as tree_id, coalesce(m.letter, '') as letter, coalesce(tr.trees, 0) as limb_trees
+	coalesce(tr.code, '') as tree, coalesce(tr.id, 0) as tree_id, coalesce(m.letter, '') as letter, coalesce(tr.trees, 0) as limb_trees,
+	coalesce(tr.kind, '') as tree_kind
 	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
 	left join limb m on m.stock_type_id = o.stock_type_id left join tree tr on tr.id = m.tree_id
 	cross join lateral (select coalesce(sum(t.gone - t.below + greatest(l.living, 0)), 0)::int as alive, coalesce(sum(t.gone - t.below), 0)::int as gone,

@@ -348,3 +348,6 @@ func SizeTakes(names []string, mm float64) string {
 
 // thickBark is from which diameter, in mm, bark is too thick to lift for a shield. House default.
 const thickBark = 25
+
+// LimbStays says that what belongs to a tree's limb is not moved or changed apart from it.
+const LimbStays = "These are places on a limb of a tree: what it is, and where it stands, is the tree's. Change it on the tree's page."

@@ -1,6 +1,7 @@
 package correct
 
 import (
+	"cmp"
 	"context"
 	"strconv"
 
@@ -65,7 +66,10 @@ func (s lots) write(ctx context.Context, q store.Q, a nursery.Actor, ref string,
 	v.past("received_on", l.ReceivedOn)
 	came := v.whole("received", 1, 1_000_000)
 	l.Supplier, l.Place = v.text("supplier", 120, false), v.text("place", 80, false)
-	l.Health, l.Form = v.text("health", 300, false), v.typed["form"]
+	if l.Form == supply.Limb && (v.changed("stock_type", "genus") || v.typed["form"] != "" && v.typed["form"] != l.Form) {
+		v.spoil("stock_type", words.LimbStays)
+	}
+	l.Health, l.Form = v.text("health", 300, false), cmp.Or(v.typed["form"], l.Form)
 	low, high := v.number("grade_low", 0.5, 150, true), v.number("grade_high", 0.5, 150, true)
 	if l.GradeLow, l.GradeHigh = nil, nil; low != 0 || high != 0 {
 		if high <= low || low == 0 {

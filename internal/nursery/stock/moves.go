@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
@@ -57,6 +58,9 @@ func (s *Stage) MoveStems(ctx context.Context, a nursery.Actor, code string, m M
 		l, err := q.LotByCode(ctx, nursery.CleanCode(code))
 		if err != nil {
 			return err
+		}
+		if l.Form == supply.Limb {
+			return nursery.Problem{Field: "doing", Says: words.LimbStays}
 		}
 		if again, err := nursery.SentBefore(ctx, q, "stems of "+l.Code+" "+m.Doing); err != nil || again {
 			became = l.Code

@@ -13,9 +13,13 @@ import (
 
 type buyerPage struct {
 	growon.TagPage
+	With string // who in the house pollinates it, where it needs another
 	N    int
 	Each []struct{}
 }
+
+// mostWith is how many pollinators a label names. House default.
+const mostWith = 3
 
 // buyerLabels prints labels for whoever buys trees of a tag: one for each that stands,
 // or as many as are asked for.
@@ -32,6 +36,22 @@ func (g grow) buyerLabels(w http.ResponseWriter, r *http.Request) error {
 			return page.Go(w, r, "/grow/tags/"+tp.Code)
 		}
 	}
+	fs, err := g.Nursery.Flowers(r.Context(), tp.Genus, nil, "")
+	if err != nil {
+		return err
+	}
+	with := ""
+	for _, f := range fs.Flowers {
+		if f.Variety.Name != tp.GrowTag.Variety || !f.Needs {
+			continue
+		}
+		for i, c := range f.From[:min(len(f.From), mostWith)] {
+			if i > 0 {
+				with += ", "
+			}
+			with += c.Name
+		}
+	}
 	return g.Show(w, r, g.views["buyer"], page.Frame{Title: "Labels for the buyer of " + tp.Code, Bare: true,
-		Data: buyerPage{tp, n, make([]struct{}, n)}})
+		Data: buyerPage{tp, with, n, make([]struct{}, n)}})
 }

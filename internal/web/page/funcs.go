@@ -48,6 +48,7 @@ var funcs = template.FuncMap{
 	"metof":     words.MetOf,
 	"treekind":  words.TreeKind,
 	"limbdid":   words.LimbDid,
+	"limbtree":  func(lot string) string { return lot[:max(0, strings.LastIndex(lot, "-"))] },
 	"leastdays": func() int { return pollen.LeastDays },
 	"limbmm": func(mm *float64) string {
 		if mm == nil {
