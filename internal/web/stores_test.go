@@ -170,11 +170,11 @@ func TestFromOrdersToLabelsOfWood(t *testing.T) {
 	// The labels are read as people do, and keyed in from the last to the first.
 	labels := value[[][2]string](b, `[...document.querySelectorAll('.label-tag')].map((l) => [l.querySelector('.code').innerText.trim(),
 		l.innerText.match(/wood of (\S+)/)[1]])`)
-	assert.Len(t, labels, 8, "two of each of four plants")
+	assert.Len(t, labels, 12, "two of each of six plants")
 	b.press("Send to the label printer")
 	b.at("/devices")
-	b.sees("8 labels")
-	assert.Equal(t, "8", h.one(t, `select labels::text from label_print`))
+	b.sees("12 labels")
+	assert.Equal(t, "12", h.one(t, `select labels::text from label_print`))
 	b.goTo("/wood/collect")
 	for i := len(labels) - 1; i >= 0; i -= 2 { // two of each
 		b.fill("#label", strings.ToLower(labels[i][0]))

@@ -7,7 +7,6 @@ import (
 	"maps"
 	"math"
 	"slices"
-	"sort"
 	"strings"
 	"time"
 
@@ -284,7 +283,7 @@ func untold(fit take.Fit, rs []store.TakeRecord, people map[string]string) []str
 			lots = append(lots, l)
 		}
 	}
-	sort.Slice(lots, func(i, j int) bool { return n[lots[i]] > n[lots[j]] })
+	slices.SortFunc(lots, func(a, b string) int { return cmp.Or(n[b]-n[a], cmp.Compare(a, b)) })
 	for _, l := range lots[:min(4, len(lots))] {
 		for w := range hands[l] {
 			out = append(

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	"unionknot/internal/store"
@@ -65,9 +66,16 @@ func (s *Stage) readLots(ctx context.Context, q store.Q, l *nursery.Loading, t *
 			GradeLow:   c.Number("grade_low_mm"),
 			GradeHigh:  c.Number("grade_high_mm"),
 		}
-		nursery.SpoilAll(c, n.check(genera, s.Today()))
-		l.Twice(c, n.Code)
 		h, here := known[n.Code]
+		limb := n.Form == supply.Limb && here && h.Form == supply.Limb
+		if limb { // none comes by a file, but a list that went out comes back
+			n.Form = supply.InRow
+		}
+		nursery.SpoilAll(c, n.check(genera, s.Today()))
+		if limb {
+			n.Form = supply.Limb
+		}
+		l.Twice(c, n.Code)
 		l.Sort(c, here, func() []nursery.Difference {
 			return nursery.Differs(
 				"genus", h.Genus, n.Genus,
