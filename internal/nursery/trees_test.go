@@ -2,6 +2,7 @@ package nursery_test
 
 import (
 	"errors"
+	"strings"
 	"testing"
 	"time"
 
@@ -265,6 +266,35 @@ func TestFamilyTreesAreBegunSoThatEnoughAreGood(t *testing.T) {
 	assert.Equal(t, again, limbOf(t, h.tree("F-1"), "A").ToGo)
 	_, err = h.TryAgain(ctx, h.maud, "F-1", "A")
 	h.problem(err, "")
+}
+
+// TestALimbWaitsForItsSeason: a thick limb takes what goes under the bark alone. Until that slips
+// it waits, on the tree, among the orders and in the rehearsal alike.
+func TestALimbWaitsForItsSeason(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(60, 60, 5)
+	require.NoError(t, h.AddTree(ctx, h.maud, trees.NewTree{Code: "T-1", Genus: "pear", Stock: "an old one"}))
+	_, err := h.AddLimb(ctx, h.maud, "T-1", trees.NewLimb{MM: 70, Places: 4})
+	require.NoError(t, err)
+	require.NoError(t, h.WantOn(ctx, h.maud, "T-1", "A", trees.Want{Variety: "Lanternjaw", Genus: "pear"}))
+	a := limbOf(t, h.tree("T-1"), "A")
+	assert.Equal(t, trees.Shut, a.State)
+	assert.False(t, a.OpensOn.IsZero())
+	assert.Equal(t, []string{"bark flap, top left on", "rind graft, stock headed"}, lower(a.Fits), "no T-bud, no whip on 70 mm")
+	l := h.lineOfOrder("T-1-A")
+	assert.Equal(t, supply.WaitsSeason, l.Stand.State)
+	assert.False(t, l.Lacks())
+	assert.Equal(t, a.OpensOn, l.Stand.Opens)
+	o := going(t, h.rehearsal(), "T-1-A")
+	assert.Zero(t, o.Unwoven)
+	assert.Greater(t, o.Out.Met, 0.7)
+}
+
+func lower(ss []string) (out []string) {
+	for _, s := range ss {
+		out = append(out, strings.ToLower(s))
+	}
+	return out
 }
 
 // TestTheTopOfAnInterstemGoesWhereItsMiddleLives begins pears on an interstem; once the middle

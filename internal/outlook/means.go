@@ -111,7 +111,7 @@ func (r *OrderSizer) Means(ls []OrderLine) {
 	spared := map[string]float64{}
 	for _, i := range rankOrders(ls) {
 		l := &ls[i]
-		if l.ToGo == 0 || l.Need.Missing != "" {
+		if l.ToGo == 0 || l.Need.Missing != "" || l.Waits() {
 			continue
 		}
 		_, cal := r.Know(l.Order.Genus, l.Order.StockGenus)

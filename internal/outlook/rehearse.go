@@ -342,7 +342,7 @@ func (b *playing) planned() {
 				p.Summer[i] = x.ToGo
 				b.add(j, x.ToGo, PlayedJob{Technique: x.Need.By.Technique.Key, Piece: -1, State: JobSummer})
 			}
-		case woven[i] == 0 && b.opens(x): // on a limb, once its season opens
+		case x.Waits(): // on a limb, once its season opens
 			if j, ok := b.graft(i, x.Need.By.Technique.Key, "", "", 0, 0, 0); ok {
 				s := x.Need.By.Expected.Spreads
 				j.EtaSD = math.Sqrt(s.Worker*s.Worker + s.Lot*s.Lot + s.Bundle*s.Bundle)
@@ -353,23 +353,6 @@ func (b *playing) planned() {
 			p.Unwoven[i] = max(0, x.ToGo-woven[i])
 		}
 	}
-}
-
-// opens says that a limb's grafts only wait for their season: wood and places are there.
-func (b *playing) opens(x OrderLine) bool {
-	t := x.Need.By.Technique
-	if x.Order.Tree == "" || x.ToGo == 0 || t.Key == "" {
-		return false
-	}
-	st := b.r.StandingFor(t, x.Order)
-	pieces, places := 0, 0
-	for _, w := range b.r.Beds.Bundles(x.Order.VarietyID) {
-		pieces += w.Free
-	}
-	for _, l := range b.r.Beds.Lots(x.Order.StockTypeID) {
-		places += l.Free
-	}
-	return st.Verdict == technique.Shut && !st.Opens.IsZero() && pieces >= x.ToGo*t.Pieces() && places >= x.ToGo
 }
 
 // ended is the working day of a hand, from 0, and the part of it, by whose end a piece is made.

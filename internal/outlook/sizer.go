@@ -8,6 +8,7 @@ import (
 	"math"
 	"slices"
 	"sync"
+	"time"
 
 	"unionknot/internal/core/caliper"
 	"unionknot/internal/core/pairing"
@@ -77,6 +78,9 @@ func (l OrderLine) Lacks() bool {
 
 // Later says that nothing lacks: it is budded in summer.
 func (l OrderLine) Later() bool { return l.Stand.State == supply.LaterInYear }
+
+// Waits says that nothing lacks for a limb's grafts: their season is to come.
+func (l OrderLine) Waits() bool { return l.Stand.State == supply.WaitsSeason }
 
 // Ready says that it can be matched.
 func (l OrderLine) Ready() bool { return l.Stand.State == supply.Ready }
@@ -155,7 +159,28 @@ func (r *OrderSizer) Line(o store.Order, chance float64) (OrderLine, error) {
 		Shut:       shut,
 	}.Stands()
 	l.Stand.Opens, l.Stand.Why = l.Need.Standing.Opens, l.Need.Missing
+	if opens, ok := waits(r, l); ok {
+		l.Stand.State, l.Stand.Short, l.Stand.Opens = supply.WaitsSeason, 0, opens
+	}
 	return l, nil
+}
+
+// waits says that a limb's grafts only wait for their season, with wood and places there, and when
+// that opens. A limb is what it is: no other stock is taken in its stead, by what the season has now.
+func waits(r *OrderSizer, l OrderLine) (opens time.Time, ok bool) {
+	t := l.Need.By.Technique
+	if l.Order.Tree == "" || l.ToGo == 0 || t.Key == "" || l.Need.Summer || l.Need.Missing != "" {
+		return opens, false
+	}
+	st := r.StandingFor(t, l.Order)
+	pieces, places := 0, 0
+	for _, w := range r.Beds.Bundles(l.Order.VarietyID) {
+		pieces += w.Free
+	}
+	for _, x := range r.Beds.Lots(l.Order.StockTypeID) {
+		places += x.Free
+	}
+	return st.Opens, st.Verdict == technique.Shut && !st.Opens.IsZero() && pieces >= l.ToGo*t.Pieces() && places >= l.ToGo
 }
 
 // Need is how many grafts an order wants, and why.

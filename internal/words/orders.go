@@ -22,6 +22,8 @@ func OrderStands(s supply.Stand) string {
 			return "budded in summer"
 		}
 		return "budded from " + season.Say(s.Opens)
+	case supply.WaitsSeason:
+		return "grafted from " + season.Say(s.Opens)
 	case supply.ShortOfBoth:
 		return fmt.Sprintf("short by %d", s.Short)
 	case supply.Lacking:

@@ -14,6 +14,7 @@ const (
 	AtTheBench   State = "at the bench"
 	ShortOfStems State = "short of stems" // of an order whose wood is cut in summer
 	LaterInYear  State = "later"          // budded with the coming summer's wood: nothing lacks
+	WaitsSeason  State = "waits"          // on a limb of a tree: its season is to come, and nothing else lacks
 	NoneOfEither State = "no stock and no wood"
 	NoStock      State = "no stock"
 	NoWood       State = "no wood"

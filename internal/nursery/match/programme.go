@@ -101,7 +101,7 @@ func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked Progr
 		if l.ToGo == 0 {
 			continue
 		}
-		if l.Later() {
+		if l.Later() || l.Waits() {
 			p.Later = append(p.Later, l)
 			continue
 		}
