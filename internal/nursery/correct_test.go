@@ -53,8 +53,9 @@ func TestEverythingTypedIsPutRight(t *testing.T) {
 	var lot, usedLot, bundle, usedBundle, plant, order, batched, batch string
 	for into, q := range map[*string]string{
 		&lot: `select code from stock_lot l where not exists (select 1 from stock_ledger g where g.lot_id = l.id and g.to_account <> 'free')
-			and not exists (select 1 from lot_move m where m.lot_id = l.id or m.new_lot_id = l.id) and came_from_lot is null limit 1`,
-		&usedLot:    `select l.code from stock_lot l join stock_ledger g on g.lot_id = l.id where g.to_account = 'grafted' limit 1`,
+			and not exists (select 1 from lot_move m where m.lot_id = l.id or m.new_lot_id = l.id) and came_from_lot is null
+			and l.id not in (select lot_id from limb) limit 1`,
+		&usedLot:    `select l.code from stock_lot l join stock_ledger g on g.lot_id = l.id where g.to_account = 'grafted' and l.id not in (select lot_id from limb) limit 1`,
 		&bundle:     `select code from wood_bundle b where not exists (select 1 from wood_ledger g where g.bundle_id = b.id and g.to_account <> 'free') limit 1`,
 		&usedBundle: `select b.code from wood_bundle b join wood_ledger g on g.bundle_id = b.id where g.to_account = 'grafted' limit 1`,
 		&plant: `select code from mother_plant p where not exists (select 1 from wood_bundle b join wood_ledger g on g.bundle_id = b.id
