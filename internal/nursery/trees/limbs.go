@@ -54,9 +54,11 @@ func (n *NewLimb) check() nursery.Problems {
 
 func within(x int) int { return max(0, min(1000, x)) }
 
-// in does something to a tree under its lock, with its limbs.
-func (s *Stage) in(ctx context.Context, a nursery.Actor, code string, do func(q store.Q, t store.Tree, ls []store.Limb) error) error {
-	if err := a.Must(nursery.Propagator); err != nil {
+// in does something to a tree under its lock, with its limbs; a propagator may, and those named.
+func (s *Stage) in(ctx context.Context, a nursery.Actor, code string, do func(q store.Q, t store.Tree, ls []store.Limb) error,
+	too ...nursery.Role,
+) error {
+	if err := a.Must(append(too, nursery.Propagator)...); err != nil {
 		return err
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
@@ -397,21 +399,7 @@ type Did struct {
 // DoOnLimb keeps what was done on a limb. Live grafts that are cut because a better one stands beside
 // them leave their tag: they took.
 func (s *Stage) DoOnLimb(ctx context.Context, a nursery.Actor, code, letter string, d Did) error {
-	if err := a.Must(nursery.Propagator, nursery.BenchHand); err != nil {
-		return err
-	}
-	return s.DB.Tx(ctx, func(q store.Q) error {
-		t, err := q.TreeByCode(ctx, nursery.CleanCode(code))
-		if err != nil {
-			return err
-		}
-		if err := q.LockTree(ctx, t.ID); err != nil {
-			return err
-		}
-		ls, err := q.LimbsOf(ctx, t.ID)
-		if err != nil {
-			return err
-		}
+	return s.in(ctx, a, code, func(q store.Q, t store.Tree, ls []store.Limb) error {
 		m, err := limb(ls, letter)
 		if err != nil {
 			return err
@@ -430,7 +418,7 @@ func (s *Stage) DoOnLimb(ctx context.Context, a nursery.Actor, code, letter stri
 			}
 		}
 		return s.Changed(ctx, q, a, "tree", t.Code, d.What+" on "+m.Letter, nil, d)
-	})
+	}, nursery.BenchHand)
 }
 
 func (s *Stage) cut(ctx context.Context, q store.Q, a nursery.Actor, t store.Tree, m store.Limb, d Did) error {
