@@ -21,9 +21,11 @@ import (
 func (m *maker) several() error {
 	defer m.apart(18)()
 	m.at(2025, time.October, 3, 9, 0)
-	for i, p := range []struct{ variety, place string }{{"Wick Amber", "old row 11"}, {"Heron Late", "old row 11"}, {"Sallow Bell", "old row 12"}} {
-		if err := m.s.AddPlant(m.ctx, m.a, wood.NewPlant{Code: fmt.Sprintf("M-%d", 17+i), Genus: "pear", Variety: p.variety, Place: p.place, PlantedYear: 2010,
-			Health: "clean in 2025", SeenTrueBy: "Maud Thirlby", SeenTrueOn: time.Date(2025, time.September, 9, 0, 0, 0, 0, time.UTC)}); err != nil {
+	for i, p := range []struct{ variety, place string }{{"Wick Amber", "old row 11"}, {"Heron Late", "old row 11"}, {"Sallow Bell",
+		"old row 12"}} {
+		if err := m.s.AddPlant(m.ctx, m.a, wood.NewPlant{Code: fmt.Sprintf("M-%d", 17+i), Genus: "pear", Variety: p.variety, Place: p.place,
+			PlantedYear: 2010,
+			Health:      "clean in 2025", SeenTrueBy: "Maud Thirlby", SeenTrueOn: time.Date(2025, time.September, 9, 0, 0, 0, 0, time.UTC)}); err != nil {
 			return err
 		}
 	}
@@ -70,8 +72,9 @@ func (m *maker) apart(seed uint64) func() {
 // cutFor cuts wood for one limb; what is left of it is thrown out by use.
 func (m *maker) cutFor(code, plant, state string, on time.Time, sticks, buds int) error {
 	m.s.RunFrom(on)
-	b := wood.NewBundle{Code: code, Plant: plant, State: state, Place: "cold store 2", CutOn: m.s.Today(), Sticks: sticks, LengthMM: 520, BaseMM: 9,
-		TipMM: 6, InternodeMM: 22, BudsPerPiece: buds, Whole: true}
+	b := wood.NewBundle{Code: code, Plant: plant, State: state, Place: "cold store 2", CutOn: m.s.Today(), Sticks: sticks, LengthMM: 520,
+		BaseMM: 9,
+		TipMM:  6, InternodeMM: 22, BudsPerPiece: buds, Whole: true}
 	if state != "resting" {
 		b.Place, b.BaseMM, b.TipMM = "potting shed", 7.6, 5.4
 	}
@@ -121,7 +124,8 @@ func on(year int, month time.Month, day, hour int) time.Time {
 // overOld grafts the half of an old pear over.
 func (m *maker) overOld() error {
 	m.at(2026, time.March, 20, 9, 0)
-	if err := m.s.AddTree(m.ctx, m.a, trees.NewTree{Code: "T-7", Genus: "pear", Stock: "an old perry pear", Place: "old row", Planted: 1998, GirthMM: 640,
+	if err := m.s.AddTree(m.ctx, m.a, trees.NewTree{Code: "T-7", Genus: "pear", Stock: "an old perry pear", Place: "old row",
+		Planted: 1998, GirthMM: 640,
 		Note: "half of it grafted over in the spring of 2026, the rest in 2027"}); err != nil {
 		return err
 	}
@@ -205,7 +209,8 @@ func (m *maker) overOld() error {
 	m.s.RunFrom(on(2026, time.October, 26, 10))
 	for _, l := range p.Limbs {
 		for _, t := range l.Tags {
-			if err := m.s.KeepCount(m.ctx, m.a, t.Code, heal.NewCount{ID: m.uuid(), Look: "end of season", Taken: t.Standing, Dead: t.Tied - t.Standing}); err != nil {
+			if err := m.s.KeepCount(m.ctx, m.a, t.Code, heal.NewCount{ID: m.uuid(), Look: "end of season", Taken: t.Standing,
+				Dead: t.Tied - t.Standing}); err != nil {
 				return err
 			}
 		}
@@ -227,14 +232,16 @@ func (m *maker) nursed(code string) error {
 					return err
 				}
 				i := slices.IndexFunc(g.Plan.Knots, func(k aftercare.Knot) bool {
-					return k.By.Date().Year() == 2026 && !slices.Contains([]aftercare.Name{aftercare.FirstLook, aftercare.TakeLook, aftercare.BudLook, aftercare.SecondLook}, k.Name)
+					return k.By.Date().Year() == 2026 && !slices.Contains([]aftercare.Name{aftercare.FirstLook, aftercare.TakeLook, aftercare.BudLook,
+						aftercare.SecondLook}, k.Name)
 				})
 				if i < 0 {
 					break
 				}
 				k := g.Plan.Knots[i]
 				m.s.RunFrom(k.Best.Date().Add(10 * time.Hour))
-				if err := m.act(growon.Act{ID: m.uuid(), Kind: growon.Done, Knot: k.Name.String(), Items: []growon.Item{{Code: t.Code, N: k.N}}}); err != nil {
+				if err := m.act(growon.Act{ID: m.uuid(), Kind: growon.Done, Knot: k.Name.String(), Items: []growon.Item{{Code: t.Code,
+					N: k.N}}}); err != nil {
 					return err
 				}
 			}
@@ -255,7 +262,8 @@ func (m *maker) useUp(code string) error {
 // familyTrees are budded with three varieties in turn.
 func (m *maker) familyTrees() error {
 	m.at(2026, time.March, 12, 9, 0)
-	if err := m.s.AddLot(m.ctx, m.a, stock.NewLot{Code: "L-214", Genus: "pear", StockType: "Cam Frame 2", Supplier: "own bed", Form: supply.InRow, Place: "row 16",
+	if err := m.s.AddLot(m.ctx, m.a, stock.NewLot{Code: "L-214", Genus: "pear", StockType: "Cam Frame 2", Supplier: "own bed",
+		Form: supply.InRow, Place: "row 16",
 		ReceivedOn: m.s.Today(), Received: 100}); err != nil {
 		return err
 	}
@@ -267,8 +275,10 @@ func (m *maker) familyTrees() error {
 	if err := m.s.AddReadings(m.ctx, m.a, "L-214", mm); err != nil {
 		return err
 	}
-	if _, err := m.s.AddSet(m.ctx, m.a, trees.NewSet{Code: "F-60", Kind: trees.Family, Lot: "L-214", Place: "row 16", Buyer: "Saltmarsh Walled Garden", Wanted: 40,
-		Begin: 60, Genus: "pear", Varieties: []string{"Wick Amber", "Heron Late", "Sallow Bell"}, DueOn: time.Date(2028, time.November, 20, 0, 0, 0, 0, time.Local)}); err != nil {
+	if _, err := m.s.AddSet(m.ctx, m.a, trees.NewSet{Code: "F-60", Kind: trees.Family, Lot: "L-214", Place: "row 16",
+		Buyer: "Saltmarsh Walled Garden", Wanted: 40,
+		Begin: 60, Genus: "pear", Varieties: []string{"Wick Amber", "Heron Late", "Sallow Bell"}, DueOn: time.Date(2028, time.November, 20, 0,
+			0, 0, 0, time.Local)}); err != nil {
 		return err
 	}
 	for i, w := range []struct {
@@ -294,7 +304,8 @@ func (m *maker) familyTrees() error {
 // onInterstem has its first union healing, and waits for its second.
 func (m *maker) onInterstem() error {
 	m.at(2027, time.January, 14, 9, 0)
-	if err := m.s.AddLot(m.ctx, m.a, stock.NewLot{Code: "L-215", Genus: "quince", StockType: "Cam Quince 5", Supplier: "Holm Layers", Form: supply.BareRoot,
+	if err := m.s.AddLot(m.ctx, m.a, stock.NewLot{Code: "L-215", Genus: "quince", StockType: "Cam Quince 5", Supplier: "Holm Layers",
+		Form:  supply.BareRoot,
 		Place: "cold store 2", ReceivedOn: m.s.Today(), Received: 30}); err != nil {
 		return err
 	}
@@ -309,8 +320,10 @@ func (m *maker) onInterstem() error {
 		return err
 	}
 	m.at(2027, time.January, 18, 9, 0)
-	if _, err := m.s.AddSet(m.ctx, m.a, trees.NewSet{Code: "I-3", Kind: trees.Interstem, Lot: "L-215", Place: "house 1", Buyer: "own sales", Wanted: 12, Begin: 18,
-		Genus: "pear", Varieties: []string{"Wick Amber", "Sallow Bell"}, DueOn: time.Date(2029, time.March, 1, 0, 0, 0, 0, time.Local)}); err != nil {
+	if _, err := m.s.AddSet(m.ctx, m.a, trees.NewSet{Code: "I-3", Kind: trees.Interstem, Lot: "L-215", Place: "house 1",
+		Buyer: "own sales", Wanted: 12, Begin: 18,
+		Genus: "pear", Varieties: []string{"Wick Amber", "Sallow Bell"}, DueOn: time.Date(2029, time.March, 1, 0, 0, 0, 0,
+			time.Local)}); err != nil {
 		return err
 	}
 	if err := m.cutFor("W-319", "M-19", "resting", on(2027, time.January, 20, 10), 5, 3); err != nil {
@@ -333,7 +346,8 @@ func (m *maker) flowering() error {
 	} {
 		for _, year := range []int{2025, 2026} {
 			late := 3 * (2026 - year)
-			n := trees.NewFlower{Variety: f.variety, Genus: "pear", Year: year, First: time.Date(year, time.April, f.first+late, 0, 0, 0, 0, time.UTC),
+			n := trees.NewFlower{Variety: f.variety, Genus: "pear", Year: year, First: time.Date(year, time.April, f.first+late, 0, 0, 0, 0,
+				time.UTC),
 				Last: time.Date(year, time.April, f.last+late, 0, 0, 0, 0, time.UTC), Ploidy: f.ploidy, Group: f.group}
 			if err := m.s.NoteFlower(m.ctx, m.a, n); err != nil {
 				return fmt.Errorf("%s: %w", f.variety, err)

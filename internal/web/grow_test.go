@@ -385,6 +385,7 @@ func TestTodayDoesAStepAndTakesItBack(t *testing.T) {
 // TestTreesAreGradedAsTheyAreLifted sorts out on the walk what is below the grade, takes one of
 // them back, and lifts the bed.
 func TestTreesAreGradedAsTheyAreLifted(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	h.nursery.RunFrom(time.Date(2027, time.December, 16, 9, 0, 0, 0, time.Local))
 	b := h.browser(t, 390, 844)

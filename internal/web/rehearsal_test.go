@@ -60,6 +60,7 @@ func TestTheSeasonIsRehearsedByClicks(t *testing.T) {
 // eighteen trees more, the season is met in about 31 of a hundred, the rehearsal says what would
 // help, the wood is cut, the batch is made, and played anew it is met in over ninety.
 func TestTheGuidesExampleIsPlayedToItsEnd(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 900)
 	b.signIn("maud")

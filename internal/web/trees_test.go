@@ -161,6 +161,7 @@ func TestAStandingTreeFromDrawingToSecondYear(t *testing.T) {
 // TestFamilyTreesFromOrderToLabel begins trees of three varieties, one of which lacks wood, weaves
 // one, grafts it, and prints the labels of the limbs, with who sets with whom.
 func TestFamilyTreesFromOrderToLabel(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 900)
 	b.signIn("maud")
@@ -207,6 +208,7 @@ func TestFamilyTreesFromOrderToLabel(t *testing.T) {
 
 // TestWhoPollinatesWhomIsNotedAndAsked notes a variety's flowers, and asks what a set lacks.
 func TestWhoPollinatesWhomIsNotedAndAsked(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 390, 844)
 	b.signIn("maud")

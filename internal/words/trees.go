@@ -298,7 +298,8 @@ func SetsWith(needs, known bool, from []string) string {
 
 // LimbDid names what is done on a limb.
 func LimbDid(what string) string {
-	return map[string]string{"headed": "headed back to the cut", "tied off": "ties off", "cleaned up": "cleaned up", "spread": "a spreader set between",
+	return map[string]string{"headed": "headed back to the cut", "tied off": "ties off", "cleaned up": "cleaned up",
+		"spread":    "a spreader set between",
 		"kept best": "the best kept, others cut", "nurse off": "nurse shoots or the nurse limb cut"}[what]
 }
 

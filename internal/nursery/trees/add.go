@@ -82,7 +82,8 @@ func checkNoted(ps *nursery.Problems, place, note string, planted, girth, year i
 func (s *Stage) AddTree(ctx context.Context, a nursery.Actor, n NewTree) error {
 	check := func(genera map[string]bool) nursery.Problems { return n.check(genera, s.Today().Year()) }
 	return s.AddTyped(ctx, a, "Tree", n.Code, check, func(ctx context.Context, q store.Q) error {
-		_, err := q.AddTree(ctx, store.Tree{Code: n.Code, Kind: Standing, Genus: n.Genus, Stock: n.Stock, Place: n.Place, Planted: some(n.Planted),
+		_, err := q.AddTree(ctx, store.Tree{Code: n.Code, Kind: Standing, Genus: n.Genus, Stock: n.Stock, Place: n.Place,
+			Planted: some(n.Planted),
 			GirthMM: some(n.GirthMM), Trees: 1, Wanted: 1, Note: n.Note, PersonID: a.ID, MadeAt: s.Now()}, 0)
 		if err != nil {
 			return err
@@ -109,7 +110,8 @@ const mostVarieties = 6
 
 func (n *NewSet) check(genera map[string]bool, today time.Time) nursery.Problems {
 	var ps nursery.Problems
-	n.Code, n.Lot, n.Genus, n.TopGenus = nursery.CleanCode(n.Code), nursery.CleanCode(n.Lot), nursery.CleanGenus(n.Genus), nursery.CleanGenus(n.TopGenus)
+	n.Code, n.Lot, n.Genus, n.TopGenus = nursery.CleanCode(n.Code), nursery.CleanCode(n.Lot), nursery.CleanGenus(n.Genus),
+		nursery.CleanGenus(n.TopGenus)
 	trim(&n.Place, &n.Buyer)
 	checkCode(&ps, n.Code)
 	checkNoted(&ps, n.Place, "", 0, 0, 0)
@@ -261,8 +263,9 @@ func (s *Stage) addSet(ctx context.Context, q store.Q, a nursery.Actor, n NewSet
 		PersonID: a.ID, At: s.Now()}); err != nil {
 		return nursery.Short(err, "begin", words.StemsForTrees(l.Code, l.Free, begun))
 	}
-	id, err := q.AddTree(ctx, store.Tree{Code: n.Code, Kind: n.Kind, Genus: l.Genus, Stock: l.StockType, Place: n.Place, Trees: begun, Wanted: n.Wanted,
-		Buyer: n.Buyer, PersonID: a.ID, MadeAt: s.Now()}, l.ID)
+	id, err := q.AddTree(ctx, store.Tree{Code: n.Code, Kind: n.Kind, Genus: l.Genus, Stock: l.StockType, Place: n.Place, Trees: begun,
+		Wanted: n.Wanted,
+		Buyer:  n.Buyer, PersonID: a.ID, MadeAt: s.Now()}, l.ID)
 	if err != nil {
 		return err
 	}
@@ -323,7 +326,8 @@ func spread(i, of int, kind string) shape {
 }
 
 // addLimb keeps a limb with a lot and a stock type of its own.
-func (s *Stage) addLimb(ctx context.Context, q store.Q, a nursery.Actor, t store.Tree, letter, genus string, lot store.Lot, at shape) (store.Limb, error) {
+func (s *Stage) addLimb(ctx context.Context, q store.Q, a nursery.Actor, t store.Tree, letter, genus string, lot store.Lot,
+	at shape) (store.Limb, error) {
 	m := store.Limb{TreeID: t.ID, Letter: letter, Lot: t.Code + "-" + letter, FromY: at.fromY, TipX: at.tipX, TipY: at.tipY, MadeAt: s.Now()}
 	var err error
 	if m.StockTypeID, err = q.StockTypeFor(ctx, t.Code+" "+letter, genus); err != nil {
@@ -352,6 +356,7 @@ func (s *Stage) want(ctx context.Context, q store.Q, m store.Limb, variety, genu
 		}
 		code = fmt.Sprintf("%s.%d", m.Lot, n)
 	}
-	return q.AddOrders(ctx, []store.Order{{Code: code, VarietyID: v, StockTypeID: m.StockTypeID, Trees: trees, DueOn: due, Priority: 2, Buyer: buyer,
+	return q.AddOrders(ctx, []store.Order{{Code: code, VarietyID: v, StockTypeID: m.StockTypeID, Trees: trees, DueOn: due, Priority: 2,
+		Buyer:  buyer,
 		MadeAt: s.Now()}})
 }

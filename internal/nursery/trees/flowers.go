@@ -23,7 +23,8 @@ type Flower struct {
 }
 
 func flowerOf(n store.VarietyNote, year int) Flower {
-	f := Flower{VarietyNote: n, Variety: pollen.Variety{Name: n.Name, Genus: n.Genus, Group: n.Group, Alone: n.Alone, Flowered: map[int]pollen.Span{}}}
+	f := Flower{VarietyNote: n, Variety: pollen.Variety{Name: n.Name, Genus: n.Genus, Group: n.Group, Alone: n.Alone,
+		Flowered: map[int]pollen.Span{}}}
 	if n.Ploidy != nil {
 		f.Variety.Ploidy = *n.Ploidy
 	}

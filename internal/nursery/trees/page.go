@@ -324,7 +324,8 @@ func (s *Stage) steps(ctx context.Context, q store.Q, f *snapshot.Snapshot, p *P
 				if x.By < n.Today {
 					v.Late++
 				} else if len(v.Steps) < mostSteps {
-					v.Steps = append(v.Steps, LimbStep{Tag: g.Code, LimbTag: v.Tags[k], Step: x.Name.String(), N: x.N, From: x.From.Date(), By: x.By.Date()})
+					v.Steps = append(v.Steps, LimbStep{Tag: g.Code, LimbTag: v.Tags[k], Step: x.Name.String(), N: x.N, From: x.From.Date(),
+						By: x.By.Date()})
 				}
 			}
 		}

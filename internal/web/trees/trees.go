@@ -88,7 +88,8 @@ func measured(f *page.Typed, name string) float64 {
 }
 
 func readTree(f *page.Typed) treestage.NewTree {
-	return treestage.NewTree{Code: f.Text("code"), Genus: f.Text("genus"), Stock: f.Text("stock"), Place: f.Text("place"), Note: f.Text("note"),
+	return treestage.NewTree{Code: f.Text("code"), Genus: f.Text("genus"), Stock: f.Text("stock"), Place: f.Text("place"),
+		Note:    f.Text("note"),
 		Planted: optional(f, "planted"), GirthMM: optional(f, "girth")}
 }
 
@@ -194,7 +195,8 @@ func lineOf(p treestage.Page, v treestage.LimbView, boss bool) limbLine {
 	}
 	l.Weaves = boss && v.ToGo > 0 && (v.State == treestage.Open || v.State == treestage.Again)
 	l.Again = boss && p.Trees > 1 && v.Dead > v.Places-p.Trees && v.RemovedOn == nil
-	l.Working = working.Working{Title: p.Code + " " + v.Letter, Answer: words.InHundred(v.Chance), Rule: words.TreeRule, Says: words.LimbChanceSays,
+	l.Working = working.Working{Title: p.Code + " " + v.Letter, Answer: words.InHundred(v.Chance), Rule: words.TreeRule,
+		Says: words.LimbChanceSays,
 		Inputs: []working.Input{
 			{Name: words.LimbLives, Value: strconv.Itoa(v.Alive), Source: working.Measured},
 			{Name: words.LimbWaits, Value: strconv.Itoa(v.Healing + v.Bench + v.ToGo + v.Doubtful), Source: working.OwnRecords},
@@ -240,7 +242,8 @@ func (t trees) showTree(w http.ResponseWriter, r *http.Request, code, at string,
 				Source: working.OwnRecords})
 		}
 	}
-	return t.ShowStatus(w, r, t.views["tree"], page.Frame{Title: "Tree " + p.Code, Stage: "Grow on", Form: f, Facts: p.Facts, Data: tp}, status)
+	return t.ShowStatus(w, r, t.views["tree"], page.Frame{Title: "Tree " + p.Code, Stage: "Grow on", Form: f, Facts: p.Facts, Data: tp},
+		status)
 }
 
 // done goes back to a tree, or shows it with what was wrong.
@@ -321,8 +324,9 @@ func (t trees) want(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	letter := chi.URLParam(r, "letter")
-	err = t.Nursery.WantOn(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), letter, treestage.Want{Variety: f.Text("variety"), Genus: f.Text("genus"),
-		Sure: f.Text("sure") == "yes"})
+	err = t.Nursery.WantOn(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), letter,
+		treestage.Want{Variety: f.Text("variety"), Genus: f.Text("genus"),
+			Sure: f.Text("sure") == "yes"})
 	return t.done(w, r, f, letter, err, words.LimbWanted(f.Text("variety"), strings.ToUpper(letter)))
 }
 
