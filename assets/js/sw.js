@@ -5,10 +5,10 @@
 
 const STAMP = '{{STAMP}}';
 const STATIC = `uk-static-${STAMP}`;
-const ASSETS = ['app.css', 'htmx.min.js', 'app.js', 'queue.js', 'drafts.js', 'bench.js', 'grow.js', 'caliper.js', 'alpine.min.js',
+const ASSETS = ['app.css', 'htmx.min.js', 'app.js', 'queue.js', 'drafts.js', 'bench.js', 'grow.js', 'caliper.js', 'class.js', 'alpine.min.js',
   'mark.svg', 'fonts/atkinson.woff2', 'fonts/bitter.woff2'].map((f) => `/static/${STAMP}/${f}`);
 const KEPT = [/^\/bench$/, /^\/bench\/tags\/[^/]+$/, /^\/heal$/, /^\/heal\/[^/]+$/, /^\/grow\/walk$/,
-  /^\/stock\/lots\/[^/]+\/caliper$/, /^\/names$/];
+  /^\/stock\/lots\/[^/]+\/caliper$/, /^\/classes\/[^/]+$/, /^\/names$/];
 const PATIENCE = 6000; // a server that does not answer in this is gone, if the page is kept here
 const MOST = 150; // pages a worker
 

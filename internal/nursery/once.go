@@ -2,6 +2,8 @@ package nursery
 
 import (
 	"context"
+	"crypto/rand"
+	"fmt"
 
 	"unionknot/internal/store"
 )
@@ -37,4 +39,12 @@ func SentBefore(ctx context.Context, q store.Q, what string) (bool, error) {
 	}
 	_, again, err := q.Once(ctx, key, what)
 	return again, err
+}
+
+// NewID makes an id of the server's own, for what follows from something that a person did.
+func NewID() string {
+	var b [16]byte
+	rand.Read(b[:])
+	b[6], b[8] = b[6]&0x0f|0x40, b[8]&0x3f|0x80
+	return fmt.Sprintf("%x-%x-%x-%x-%x", b[:4], b[4:6], b[6:8], b[8:10], b[10:])
 }

@@ -256,6 +256,7 @@ func (l ledgers) bench(tag store.TagState) tally.Bench {
 		Pieces:  tally.Heap{Planned: tag.Planned * each, Spare: l.wood.free - l.wood.posted[tally.Free]},
 		Each:    each,
 		Dropped: tag.IsDropped(),
+		Passed:  tag.Passed,
 	}
 }
 

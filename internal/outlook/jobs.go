@@ -134,7 +134,11 @@ func (d *Diary) fill(f *snapshot.Snapshot, stay bool) {
 		bundles: map[string]keptBundle{},
 	}
 	d.Tags = f.OpenTags()
+	classes := f.Classes()
 	for i, t := range d.Tags {
+		if classes[t.WorkerID] {
+			continue // learners' tags stay with them
+		}
 		left := t.Planned - t.Tied
 		if left <= 0 {
 			continue

@@ -396,12 +396,24 @@ const (
 	Looker     Role = "looker"
 	BenchHand  Role = "bench hand"
 	Propagator Role = "propagator"
+	Class      Role = "class" // under which learners' grafts are counted: nobody signs in as it
 )
+
+// Classes are the people under whom learners' grafts are counted, by id.
+func (p *People) Classes() map[int64]bool {
+	out := map[int64]bool{}
+	for _, x := range p.All {
+		if Role(x.Role) == Class {
+			out[x.ID] = true
+		}
+	}
+	return out
+}
 
 // Workers are those who work at the bench.
 func (p *People) Workers() (out []store.Person) {
 	for _, x := range p.All {
-		if x.LeftOn == nil && Role(x.Role) != Looker {
+		if x.LeftOn == nil && Role(x.Role) != Looker && Role(x.Role) != Class {
 			out = append(out, x)
 		}
 	}

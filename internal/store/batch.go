@@ -38,6 +38,12 @@ const batchSelect = `select b.id, b.code, b.order_id, b.tie, b.healing, b.grafts
 	left join lateral (select count(*) as tags, count(finished_at) as finished, count(started_at) as started, sum(t.tied)::int as tied
 		from tag t where t.batch_id = b.id) g on true `
 
+// BatchesUnbegun lists the batches that nobody has begun, the newest first.
+func (q Q) BatchesUnbegun(ctx context.Context) (bs []Batch, err error) {
+	err = q.all(ctx, &bs, batchSelect+`where b.undone_at is null and coalesce(g.started, 0) = 0 order by b.id desc`)
+	return bs, err
+}
+
 // Batches lists standing batches, newest first; after is the id to go on
 // from, or 0.
 func (q Q) Batches(ctx context.Context, after int64, limit int) (bs []Batch, err error) {

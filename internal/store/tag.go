@@ -106,7 +106,9 @@ func (t Tag) Joins(stocks int) int { return stocks * max(1, t.Buds) }
 const tagSelect = `select t.*, b.code as batch, o.code as order_code, l.code as lot, w.code as bundle, w.cut_on as bundle_cut_on,
 	w.buds_per_piece, w.part,
 	m.code as plant, v.name as variety, v.genus, s.name as stock_type, k.name as technique_name, tie.name as tie_name, b.tie,
-	o.priority, s.genus as stock_genus, w.place as bundle_place, l.place as lot_place, l.form as lot_form, l.taper_mm as lot_taper, b.healing, p.name as worker, coalesce(p2.name, '') as tier,
+	o.priority, s.genus as stock_genus, w.place as bundle_place, l.place as lot_place, l.form as lot_form, l.taper_mm as lot_taper, b.healing,
+	p.name || coalesce(', place ' || (select n.place from learner_tag x join learner n on n.id = x.learner_id where x.tag_id = t.id), '') as worker,
+	coalesce(p2.name, '') as tier,
 	c.id is not null as looked, coalesce(c.taken, 0) as taken, coalesce(c.doubtful, 0) as doubtful, coalesce(c.dead, 0) as dead,
 	coalesce(c.both_live, 0) as both_live
 	from tag t join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id
@@ -325,6 +327,7 @@ type TagState struct {
 	LastDevice string     `db:"last_device"` // of the newest tap, with its number there and its time
 	LastNo     int64      `db:"last_no"`
 	LastAt     *time.Time `db:"last_at"`
+	Passed     *int       `db:"passed"`  // of a learner's grafts; nil: none has to be passed
 	Tangled    bool       `db:"tangled"` // its taps say more than the sums: all are weighed again with each that comes in
 	TagSums
 }
@@ -345,7 +348,7 @@ type TagSums struct {
 
 const tagState = `select id, code, batch_id, lot_id, bundle_id, worker_id, tier_id, planned, buds, started_at, finished_at,
 	standing, gone, gone_since, look_id::text as look_id, tied, spoiled_stock, spoiled_wood, dropped, set_aside, since_wipe, refused, stock_back, wood_back, pace_hours,
-	dropped_at, last_device, last_no, last_at, tangled from any_tag `
+	dropped_at, last_device, last_no, last_at, passed, tangled from any_tag `
 
 // LockTag holds a tag that stands until the transaction ends.
 func (q Q) LockTag(ctx context.Context, code string) (t TagState, err error) {

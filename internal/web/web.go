@@ -33,10 +33,12 @@ import (
 	"unionknot/internal/web/grow"
 	"unionknot/internal/web/heal"
 	"unionknot/internal/web/house"
+	"unionknot/internal/web/learners"
 	"unionknot/internal/web/match"
 	"unionknot/internal/web/orders"
 	"unionknot/internal/web/page"
 	"unionknot/internal/web/results"
+	"unionknot/internal/web/rows"
 	"unionknot/internal/web/season"
 	"unionknot/internal/web/stock"
 	"unionknot/internal/web/today"
@@ -92,7 +94,7 @@ func New(n *stages.Set, db *sql.DB, log *slog.Logger, o Options) (*Server, error
 	k := &page.Kit{Nursery: n, Sessions: manager, ForgetSessions: store.forgetAll, Token: hashed, Log: log, Stamp: strings.TrimSpace(string(stamp))}
 	s := &Server{kit: k, views: page.Views(files)}
 	for _, stage := range []func(*page.Kit) []page.Route{door.Routes, today.Routes, orders.Routes, stock.Routes, wood.Routes, match.Routes,
-		bench.Routes, heal.Routes, grow.Routes, results.Routes, house.Routes, correct.Routes, season.Routes, trace.Routes, trees.Routes} {
+		bench.Routes, heal.Routes, grow.Routes, results.Routes, house.Routes, correct.Routes, season.Routes, trace.Routes, trees.Routes, learners.Routes, rows.Routes} {
 		s.routes = append(s.routes, stage(k)...)
 	}
 	s.mux, err = s.handler(o)

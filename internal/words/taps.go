@@ -29,6 +29,7 @@ var refusals = map[tally.Refusal]string{
 	tally.NoWoodOnHand:  "no wood is left on the bench for this tag",
 	tally.NotTheirs:     "the tag is another worker's",
 	tally.TagDropped:    "the tag was dropped, or its batch taken back",
+	tally.NotPassed:     "nobody has passed it on the class's board",
 	tally.Left:          "the propagator left it",
 }
 

@@ -59,11 +59,12 @@ type Bench struct {
 	Each          int       // pieces that a stem takes; 0 is 1
 	Dropped       bool      // the tag is
 	Counted       time.Time // when its takes were counted first; zero: not yet
+	Passed        *int      // of a learner's grafts, how many may be bound; nil: all of them
 }
 
 func (b Bench) laid(s Sums) Laid {
 	each := max(1, b.Each)
-	return Laid{Stems: b.Stems.left(s.SpoiledStock, s.SetAside), Pieces: b.Pieces.left(s.SpoiledWood+s.Dropped, s.SetAside*each), Each: each}
+	return Laid{Stems: b.Stems.left(s.SpoiledStock, s.SetAside), Pieces: b.Pieces.left(s.SpoiledWood+s.Dropped, s.SetAside*each), Each: each, Passed: b.Passed}
 }
 
 // Replay weighs all taps of a tag, in the order in which they were made, and notes on

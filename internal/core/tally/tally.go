@@ -61,7 +61,8 @@ const (
 	NoWoodOnHand  Refusal = "no wood"
 	NotTheirs     Refusal = "not theirs" // the tag is another worker's
 	TagDropped    Refusal = "tag dropped"
-	Left          Refusal = "left" // the propagator left it
+	NotPassed     Refusal = "not passed" // a learner's graft that nobody has passed
+	Left          Refusal = "left"       // the propagator left it
 )
 
 // Decision is what the propagator decided about a tap that did not count.
@@ -135,8 +136,11 @@ func (s *Sums) Count(k Kind, n int) {
 }
 
 // Laid is what lies on the bench for a tag, grafted ones included. A stem takes
-// Each pieces; 0 is 1.
-type Laid struct{ Stems, Pieces, Each int }
+// Each pieces; 0 is 1. Passed is how many of its grafts may be bound; nil: all of them.
+type Laid struct {
+	Stems, Pieces, Each int
+	Passed              *int
+}
 
 func (l Laid) each() int { return max(1, l.Each) }
 
@@ -158,6 +162,8 @@ func (s Sums) Weigh(k Kind, n int, l Laid) Refusal {
 		return TagFinished
 	case k == Tied && s.Tied+n > l.most():
 		return MoreThanLaid
+	case k == Tied && l.Passed != nil && s.Tied+n > *l.Passed:
+		return NotPassed
 	case (k == SpoiledStock || k == SetAside) && s.Tied+n > l.Stems:
 		return NoStockOnHand
 	case (k == SpoiledWood || k == Dropped) && s.Tied*l.each()+n > l.Pieces, k == SetAside && (s.Tied+n)*l.each() > l.Pieces:

@@ -37,6 +37,7 @@ const (
 	SpeciesOrder Key = "order of species in budding"
 	TakesSeen    Key = "takes seen"
 	Sharing      Key = "sharing"
+	CheckTape    Key = "check before tape"
 )
 
 // All are the questions in the order in which the house asks them.
@@ -69,6 +70,7 @@ var All = []Key{
 	SpeciesOrder,
 	TakesSeen,
 	Sharing,
+	CheckTape,
 }
 
 // House is a house's answers as it chose them. The zero House has the first of
@@ -103,6 +105,27 @@ func (h House) AllSeen() bool { return h.is(TakesSeen, "everybody") }
 
 // Telling says that the next tags are shared out so that their counts tell workers from lots.
 func (h House) Telling() bool { return h.is(Sharing, "so that") }
+
+// Check says which of a learner's grafts are looked at before they are bound.
+type Check string
+
+// The answers.
+const (
+	CheckEvery   Check = "every"
+	CheckCleared Check = "cleared" // until the learner is
+	CheckNone    Check = "none"
+)
+
+// CheckTape is the house's.
+func (h House) CheckTape() Check {
+	switch {
+	case h.is(CheckTape, "looked at until"):
+		return CheckCleared
+	case h.is(CheckTape, "not"):
+		return CheckNone
+	}
+	return CheckEvery
+}
 
 // BudSide is the side of the stock that is budded.
 type BudSide string

@@ -40,7 +40,7 @@ func countsOf(s tally.Sums, l tally.Laid) Counts {
 func sumsOf(t store.TagState) (tally.Sums, tally.Laid) {
 	return tally.Sums{Tied: t.Tied, SpoiledStock: t.SpoiledStock, SpoiledWood: t.SpoiledWood, Dropped: t.Dropped, SetAside: t.SetAside,
 			SinceWipe: t.SinceWipe, Refused: t.Refused, Finished: t.FinishedAt != nil},
-		tally.Laid{Stems: t.Planned - t.StockBack, Pieces: t.Planned*max(1, t.Buds) - t.WoodBack, Each: t.Buds}
+		tally.Laid{Stems: t.Planned - t.StockBack, Pieces: t.Planned*max(1, t.Buds) - t.WoodBack, Each: t.Buds, Passed: t.Passed}
 }
 
 // CardPage is what the bench card shows.

@@ -16,11 +16,14 @@ import (
 	"unionknot/internal/nursery/growon"
 	"unionknot/internal/nursery/heal"
 	"unionknot/internal/nursery/house"
+	"unionknot/internal/nursery/learners"
 	"unionknot/internal/nursery/match"
 	"unionknot/internal/nursery/orders"
 	"unionknot/internal/nursery/places"
+	"unionknot/internal/nursery/practice"
 	"unionknot/internal/nursery/rehearse"
 	"unionknot/internal/nursery/results"
+	"unionknot/internal/nursery/rows"
 	"unionknot/internal/nursery/season"
 	"unionknot/internal/nursery/stock"
 	"unionknot/internal/nursery/today"
@@ -40,11 +43,14 @@ type (
 	growStage    = growon.Stage
 	healStage    = heal.Stage
 	houseStage   = house.Stage
+	classStage   = learners.Stage
 	matchStage   = match.Stage
 	ordersStage  = orders.Stage
 	placesStage  = places.Stage
+	drillStage   = practice.Stage
 	playStage    = rehearse.Stage
 	resultsStage = results.Stage
+	rowsStage    = rows.Stage
 	seasonStage  = season.Stage
 	stockStage   = stock.Stage
 	todayStage   = today.Stage
@@ -64,11 +70,14 @@ type Set struct {
 	*growStage
 	*healStage
 	*houseStage
+	*classStage
 	*matchStage
 	*ordersStage
 	*placesStage
+	*drillStage
 	*playStage
 	*resultsStage
+	*rowsStage
 	*seasonStage
 	*stockStage
 	*todayStage
@@ -97,11 +106,13 @@ func Of(k *nursery.Kernel) *Set {
 		growStage:    growon.New(k),
 		healStage:    heal.New(k),
 		houseStage:   house.New(k),
+		classStage:   learners.New(k),
 		matchStage: match.New(
 			k,
 		),
 		ordersStage:  orders.New(k),
 		placesStage:  places.New(k),
+		drillStage:   practice.New(k),
 		resultsStage: results.New(k),
 		seasonStage:  season.New(k),
 		stockStage:   stock.New(k),
@@ -111,6 +122,7 @@ func Of(k *nursery.Kernel) *Set {
 		woodStage:    wood.New(k),
 	}
 	s.playStage = rehearse.New(k, s.Woven)
+	s.rowsStage = rows.New(k, s.MoveStems)
 	s.filesStage = files.New(k, slices.Concat(s.StockLists(), s.WoodLists(), s.OrderLists(), s.PlaceLists(), s.SeasonLists())...)
 	return s
 }

@@ -1,9 +1,7 @@
 package page
 
 import (
-	"crypto/rand"
 	"errors"
-	"fmt"
 	"io"
 	"maps"
 	"net/http"
@@ -38,12 +36,7 @@ func NewForm(pairs ...string) Form {
 }
 
 // UUID makes a random key.
-func UUID() string {
-	var b [16]byte
-	rand.Read(b[:])
-	b[6], b[8] = b[6]&0x0f|0x40, b[8]&0x3f|0x80
-	return fmt.Sprintf("%x-%x-%x-%x-%x", b[:4], b[4:6], b[6:8], b[8:10], b[10:])
-}
+func UUID() string { return nursery.NewID() }
 
 // WithProblems sorts an error into the form; false when it is not one that
 // people can mend by typing.

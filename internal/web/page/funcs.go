@@ -11,12 +11,14 @@ import (
 	"time"
 
 	"unionknot/internal/core/aftercare"
+	"unionknot/internal/core/learning"
 	"unionknot/internal/core/pollen"
 	"unionknot/internal/core/tally"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery/correct"
+	"unionknot/internal/nursery/learners"
 	"unionknot/internal/nursery/match"
 	"unionknot/internal/nursery/orders"
 	seasonstage "unionknot/internal/nursery/season"
@@ -32,29 +34,78 @@ type OwnForm struct {
 	Form       Form
 }
 
+// ToolForm is tools to be counted out or in.
+type ToolForm struct {
+	Tools   []learners.Tool
+	Typed   []string
+	Way     string // out, in
+	Problem string
+}
+
 var funcs = template.FuncMap{
-	"date":      func(t time.Time) string { return t.Format("2 Jan 2006") },
-	"iso":       func(t time.Time) string { return t.Format(time.DateOnly) },
-	"stamp":     func(t time.Time) string { return t.UTC().Format(time.RFC3339Nano) },
-	"clock":     func(t time.Time) string { return t.Local().Format("15:04") },
-	"when":      func(t time.Time) string { return t.Local().Format("2 Jan 15:04") },
-	"day":       func(t time.Time) string { return t.Format("2 January") },
-	"shortday":  func(t time.Time) string { return t.Format("2 Jan") },
-	"weekend":   func(t time.Time) bool { return t.Weekday() == time.Saturday || t.Weekday() == time.Sunday },
-	"firstname": words.FirstName,
-	"apart":     words.Apart,
-	"in":        words.In,
-	"inhundred": words.InHundred,
-	"metof":     words.MetOf,
-	"treekind":  words.TreeKind,
-	"limbdid":   words.LimbDid,
-	"limbtree":  func(lot string) string { return lot[:max(0, strings.LastIndex(lot, "-"))] },
+	"date":       func(t time.Time) string { return t.Format("2 Jan 2006") },
+	"iso":        func(t time.Time) string { return t.Format(time.DateOnly) },
+	"stamp":      func(t time.Time) string { return t.UTC().Format(time.RFC3339Nano) },
+	"clock":      func(t time.Time) string { return t.Local().Format("15:04") },
+	"when":       func(t time.Time) string { return t.Local().Format("2 Jan 15:04") },
+	"day":        func(t time.Time) string { return t.Format("2 January") },
+	"shortday":   func(t time.Time) string { return t.Format("2 Jan") },
+	"weekend":    func(t time.Time) bool { return t.Weekday() == time.Saturday || t.Weekday() == time.Sunday },
+	"firstname":  words.FirstName,
+	"apart":      words.Apart,
+	"in":         words.In,
+	"inhundred":  words.InHundred,
+	"metof":      words.MetOf,
+	"treekind":   words.TreeKind,
+	"limbdid":    words.LimbDid,
+	"limbtree":   func(lot string) string { return lot[:max(0, strings.LastIndex(lot, "-"))] },
+	"classstate": func(c learners.Class) string { return words.ClassState(learners.StateOf(c)) },
+	"checksays":  words.CheckSays,
+	"nameskept":  func() int { return int(learners.NamesKept.Hours() / 24) },
+	"toolform": func(ts []learners.Tool, f Form, way string) ToolForm {
+		t := ToolForm{Tools: ts, Way: way, Problem: f.Problems["tools"]}
+		for i, x := range ts {
+			typed := ""
+			if way == "out" {
+				typed = strconv.Itoa(x.Out)
+			}
+			if n := f.Values["n"]; i < len(n) {
+				typed = n[i]
+			}
+			t.Typed = append(t.Typed, typed)
+		}
+		return t
+	},
+	"practicewood": words.PracticeWood,
+	"classworking": func(p learners.Page) working.Working {
+		return words.ClassWorking(p.FirstRight, p.Tries, p.Right.Mean, p.Right.Low, p.Right.High)
+	},
+	"looktold": func(s learning.Says) string { return words.LookTold(string(s)) },
+	"byluck":   words.ByLuck,
+	"triessay": func(c learning.Course) string {
+		n := 0
+		for _, ok := range c.First {
+			if ok {
+				n++
+			}
+		}
+		return words.TriesSay(n, len(c.First))
+	},
+	"eqid":      func(a *int64, b int64) bool { return a != nil && *a == b },
+	"least":     func(a, b int) int { return min(a, b) },
+	"mm2":       func(x float64) string { return strconv.FormatFloat(x, 'f', 2, 64) },
 	"leastdays": func() int { return pollen.LeastDays },
 	"limbmm": func(mm *float64) string {
 		if mm == nil {
 			return ""
 		}
 		return strconv.FormatFloat(math.Round(*mm*10)/10, 'f', -1, 64)
+	},
+	"intor": func(n *int) string {
+		if n == nil {
+			return ""
+		}
+		return strconv.Itoa(*n)
 	},
 	"limbcm": func(n *int) string {
 		if n == nil {

@@ -226,7 +226,8 @@ window.UK = (() => {
     // A card and a walk say themselves what waits of their own.
     const card = document.getElementById('card');
     const walk = document.getElementById('walk');
-    const own = (x) => (card ? x.kind === 'tap' && x.body.code === card.dataset.code : walk ? x.kind === 'act' : false);
+    const board = document.getElementById('classboard');
+    const own = (x) => (board && x.kind === 'look' ? true : card ? x.kind === 'tap' && x.body.code === card.dataset.code : walk ? x.kind === 'act' : false);
     el.hidden = all.every(own) && !set.length && !red;
     el.classList.toggle('red', Boolean(red || set.length));
     const of = [...shut.keys()].map((p) => all.filter((x) => x.person === p)).filter((l) => l.length);
@@ -266,7 +267,7 @@ window.UK = (() => {
   const kind = (name, k) => kinds.set(name, { chunk: 1, with: () => true, ...k });
 
   // Pages that show entries hear of what became of them.
-  const heard = { tap: [], act: [], reading: [] };
+  const heard = { tap: [], act: [], reading: [], look: [] };
   const tell = (name, ...about) => heard[name].map((h) => h(...about)).some(Boolean);
 
   // Taps at the bench: of any tags, many at once.
@@ -292,6 +293,27 @@ window.UK = (() => {
       tell('tap', d, list);
     },
     says: (x) => `${x.body.n} ${x.body.kind} on ${x.body.code}`,
+  });
+
+  // Looks at learners' grafts.
+  kind('look', {
+    chunk: 100,
+    url: () => '/looks',
+    request: (list, now) => ({
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify({ device: device(), looks: list.map((x) => ({ ...x.body, ago_ms: Math.max(0, now - x.at) })) }),
+    }),
+    done: async (r, list) => {
+      const d = await r.json();
+      d.held = d.held || [];
+      for (const id of d.safe) drop(id);
+      for (const b of d.bad || []) {
+        const x = list.find((y) => y.id === b.id);
+        if (x) bad(x, b.why);
+      }
+      tell('look', d, list);
+    },
+    says: (x) => `${x.body.says} at place ${x.body.place} of ${x.body.class}`,
   });
 
   // What is done on a walk.
