@@ -14,7 +14,7 @@
   const choose = (place) => {
     chosen = place ? Number(place) : null;
     show();
-    if (chosen) $('v-title').scrollIntoView({ block: 'nearest' });
+    if (chosen) $(innerWidth < 740 ? 'verdicts' : 'v-title').scrollIntoView({ block: innerWidth < 740 ? 'end' : 'nearest' });
   };
 
   const show = () => {

@@ -91,6 +91,7 @@ func Load(ctx context.Context, db *store.DB, log *slog.Logger, o Options) error 
 		{"what was seen", m.seen},
 		{"trees of several unions, now", m.severalNow},
 		{"the bench's weeks", m.weeks},
+		{"rows in the field", m.field},
 		{"a course", m.course},
 		{"fixing the day", func() error { return db.Q().SetDemoDay(ctx, Day) }},
 	} {

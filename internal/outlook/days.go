@@ -173,6 +173,9 @@ func (p *DaysPage) lay(d *Diary, today time.Time) {
 						}
 					}
 				}
+				for _, name := range d.TierAway(h, slot) {
+					c.Says = append(c.Says, words.TierAway(name))
+				}
 				row.Work += c.Used
 				row.Cells = append(row.Cells, c)
 			}

@@ -47,6 +47,7 @@ type Diary struct {
 	Names   map[string]string          // of techniques
 	Spans   []technique.Span           // by job, the days in which it can be made
 	tagSize int
+	ties    map[[2]int]int64 // by hand and half-day, who ties for them
 }
 
 // Slot is the half-day of a day, below zero before the plan begins.
@@ -77,6 +78,7 @@ func DiaryOf(f *snapshot.Snapshot, stay bool) *Diary {
 		TagOf:   map[int]int{},
 		Names:   map[string]string{},
 		Hands:   HandsOf(f),
+		ties:    map[[2]int]int64{},
 		tagSize: f.House.TagSize,
 		clock:   oClock(f.At),
 	}
@@ -110,6 +112,9 @@ func DiaryOf(f *snapshot.Snapshot, stay bool) *Diary {
 		d.Work.Hands = append(d.Work.Hands, bh)
 	}
 	d.fill(f, stay)
+	if stay {
+		d.grouped()
+	}
 	return d
 }
 

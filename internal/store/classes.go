@@ -152,6 +152,7 @@ type Verdict struct {
 	Received time.Time  `json:"received"`
 	Device   string     `json:"device"`
 	Held     *string    `json:"held"`
+	Seen     *string    `json:"seen"` // the newest one of this learner that its device knew
 	TagID    *int64     `json:"tag"`
 	TapID    *string    `json:"tap"`
 	Undone   *time.Time `json:"undone"`
@@ -164,7 +165,7 @@ const learnerSelect = `select l.id, l.class_id, l.place, l.name, l.on_label, l.p
 		from learner_tag x join tag t on t.id = x.tag_id join stock_lot o on o.id = t.lot_id join wood_bundle w on w.id = t.bundle_id
 		join mother_plant m on m.id = w.plant_id join variety v on v.id = m.variety_id left join take_count c on c.id = t.look_id
 		where x.learner_id = l.id)::text as tags,
-	(select json_agg(json_build_object('id', v.id, 'says', v.says, 'warm', v.warm, 'by', b.name, 'at', v.at, 'received', v.received_at, 'device', v.device,
+	(select json_agg(json_build_object('id', v.id, 'says', v.says, 'warm', v.warm, 'by', b.name, 'at', v.at, 'received', v.received_at, 'device', v.device, 'seen', v.seen,
 		'held', v.held, 'tag', v.tag_id, 'tap', v.tap_id, 'undone', v.undone_at) order by v.at, v.received_at, v.id)
 		from verdict v join person b on b.id = v.person_id where v.learner_id = l.id and v.undone_at is null)::text as looks
 	from learner l left join person p on p.id = l.person_id `

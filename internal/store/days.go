@@ -45,12 +45,14 @@ type TagPlace struct {
 	Day      time.Time `db:"day" json:"day"`
 	Half     int       `db:"half" json:"half"`
 	Locked   bool      `db:"locked" json:"locked"`
+	TierID   *int64    `db:"tier_id" json:"tier_id,omitempty"` // who ties, where Ties is set
+	Ties     bool      `db:"-" json:"ties,omitempty"`          // who ties is set too; else it stays
 }
 
 // TagPlaces gives where tags stand in the plan, by code.
 func (q Q) TagPlaces(ctx context.Context, codes []string) (map[string]TagPlace, error) {
 	var ps []TagPlace
-	err := q.all(ctx, &ps, `select code, worker_id, coalesce(day, '0001-01-01') as day, coalesce(half, 0) as half, locked from tag
+	err := q.all(ctx, &ps, `select code, worker_id, coalesce(day, '0001-01-01') as day, coalesce(half, 0) as half, locked, tier_id from tag
 		where code = any($1)`, codes)
 	out := map[string]TagPlace{}
 	for _, p := range ps {
@@ -78,13 +80,15 @@ func (q Q) PlaceTags(ctx context.Context, ps []TagPlace) (moved []string, err er
 		[]bool,
 		len(ps),
 	)
+	tiers, set := make([]*int64, len(ps)), make([]bool, len(ps))
 	for i, p := range ps {
+		tiers[i], set[i] = p.TierID, p.Ties
 		codes[i], workers[i], days[i], halves[i], locked[i] = p.Code, p.WorkerID, p.Day, p.Half, p.Locked
 	}
-	err = q.all(ctx, &moved, `with moved as (update tag t set worker_id = u.w, tier_id = nullif(t.tier_id, u.w), day = u.d, half = u.h, locked = u.l
-		from unnest($1::text[], $2::bigint[], $3::date[], $4::int[], $5::bool[]) u(c, w, d, h, l)
+	err = q.all(ctx, &moved, `with moved as (update tag t set worker_id = u.w, tier_id = case when u.s then u.t else nullif(t.tier_id, u.w) end, day = u.d, half = u.h, locked = u.l
+		from unnest($1::text[], $2::bigint[], $3::date[], $4::int[], $5::bool[], $6::bigint[], $7::bool[]) u(c, w, d, h, l, t, s)
 		where t.code = u.c and t.started_at is null and t.finished_at is null returning t.code) select code from moved order by
-		code`, codes, workers, days, halves, locked)
+		code`, codes, workers, days, halves, locked, tiers, set)
 	return moved, err
 }
 
@@ -179,4 +183,38 @@ func (q Q) LockDays(ctx context.Context) error {
 func (q Q) NextTags(ctx context.Context, after time.Time) (ts []Tag, err error) {
 	err = q.all(ctx, &ts, tagSelect+`where t.day = (select min(day) from tag where day > $1 and finished_at is null) order by t.id`, after)
 	return ts, err
+}
+
+// PairPace is the pace of one tag of a cutter and a tier.
+type PairPace struct {
+	WorkerID  int64   `db:"worker_id"`
+	TierID    int64   `db:"tier_id"`
+	Technique string  `db:"technique"`
+	PerHour   float64 `db:"per_hour"`
+}
+
+// PairPaces lists the paces of tags that two worked on.
+func (q Q) PairPaces(ctx context.Context) (ps []PairPace, err error) {
+	err = q.all(ctx, &ps, `select worker_id, tier_id, technique, tied * greatest(1, buds) / pace_hours as per_hour from tag
+		where tier_id is not null and pace_hours > 0 and tied > 0 order by id`)
+	return ps, err
+}
+
+// PairMet is how often a cutter and a tier worked on a tag together since a day.
+type PairMet struct {
+	WorkerID int64 `db:"worker_id"`
+	TierID   int64 `db:"tier_id"`
+	Tags     int   `db:"tags"`
+	Grafts   int   `db:"grafts"`
+	Took     int   `db:"took"`
+	Counted  int   `db:"counted"` // grafts
+}
+
+// PairsMet lists the pairs there were since a day.
+func (q Q) PairsMet(ctx context.Context, since time.Time) (ps []PairMet, err error) {
+	err = q.all(ctx, &ps, `select t.worker_id, t.tier_id, count(*)::int as tags, sum(t.tied)::int as grafts,
+		coalesce(sum(c.taken + c.doubtful), 0)::int as took, coalesce(sum(t.tied) filter (where c.id is not null), 0)::int as counted
+		from tag t left join take_count c on c.id = t.look_id where t.tier_id is not null and t.started_at is not null and t.day >= $1
+		group by 1, 2 order by 3 desc, 1, 2`, since)
+	return ps, err
 }

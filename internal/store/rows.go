@@ -114,13 +114,6 @@ func (q Q) FieldRow(ctx context.Context, id int64) (r FieldRow, err error) {
 	return r, err
 }
 
-// RowOfTag gives the row in which a tag's lot stands.
-func (q Q) RowOfTag(ctx context.Context, tag int64) (r FieldRow, err error) {
-	err = q.get(ctx, &r, rowSelect+`where r.gone_at is null and exists (select 1 from row_stand s join tag t on t.lot_id = s.lot_id
-		where s.row_id = r.id and s.gone_at is null and t.id = $1)`, tag)
-	return r, err
-}
-
 // LockRows holds every row until the transaction ends: rows are few, and what is done to one may
 // concern its neighbours.
 func (q Q) LockRows(ctx context.Context) error {
@@ -214,4 +207,10 @@ func (q Q) GapTook(ctx context.Context, lot int64, note string) (took bool, err 
 	err = q.get(ctx, &took, `select coalesce(sum(case when to_account = 'lost' then n else -n end), 0) > 0 from stock_ledger where lot_id = $1 and note = $2`, lot,
 		note)
 	return took, err
+}
+
+// TagsStand lets a lot's tags that were noted where the lot stood stand where it stands now.
+func (q Q) TagsStand(ctx context.Context, lot int64, was, now string) error {
+	_, err := q.exec(ctx, `update any_tag set heal_place = $3 where lot_id = $1 and lower(heal_place) = lower($2)`, lot, was, now)
+	return err
 }

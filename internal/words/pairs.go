@@ -8,6 +8,14 @@ const (
 	CutsOrTies = "Somebody stands among those who cut and those who tie. Choose each for one of the two."
 )
 
+// TierNeedsCutter says that nobody ties what nobody cuts.
+const TierNeedsCutter = "Somebody has to cut what another ties: choose who cuts, or let the one who ties make the tag alone."
+
+// TierAway says that who ties for somebody is not there.
+func TierAway(name string) string {
+	return name + " ties here and is away: plan the days again, or hand the tags over"
+}
+
 // NotAtTheBench says that somebody cannot be given grafts to make.
 func NotAtTheBench(name string) string { return name + " does not work at the bench." }
 

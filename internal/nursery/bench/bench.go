@@ -119,6 +119,9 @@ func (s *Stage) HandOver(ctx context.Context, a nursery.Actor, code string, to, 
 					"can be batched anew.",
 			}
 		}
+		if to == 0 {
+			return nursery.Problem{Field: "to", Says: words.TierNeedsCutter}
+		}
 		if to == tier {
 			return nursery.Problem{Field: "tier", Says: words.TwoNames}
 		}

@@ -9,10 +9,12 @@ import (
 	"time"
 
 	"unionknot/internal/core/benchday"
+	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
+	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
 	"unionknot/internal/words"
 )
@@ -160,8 +162,7 @@ func (s *Stage) Hands(ctx context.Context) (HandsPage, error) {
 
 // House defaults of a team.
 const (
-	cutShare  = 0.6 // of a graft's time
-	tierShare = 75  // in a hundred of a cutter's wage
+	tierShare = 75 // in a hundred of a cutter's wage
 	mostTeam  = 12
 )
 
@@ -185,6 +186,36 @@ type TeamPage struct {
 	Wage       int
 	Says       string
 	Working    working.Working
+	Cut, Tie   []outlook.PairPart // what each does for the pace of the pairs that they were in
+	Met        []MetPair
+}
+
+// MetPair is a cutter and a tier who worked together, with what took of it.
+type MetPair struct {
+	Cutter, Tier string
+	Tags, Grafts int
+	Counted      int
+	Took         sizing.Interval
+}
+
+// pairs gathers who worked with whom, and what each did for the pace.
+func (s *Stage) pairs(ctx context.Context, f *snapshot.Snapshot, p *TeamPage) error {
+	q := s.DB.Q()
+	ps, err := q.PairPaces(ctx)
+	if err != nil {
+		return err
+	}
+	p.Cut, p.Tie = outlook.PairPartsOf(f, ps)
+	ms, err := q.PairsMet(ctx, time.Time{})
+	if err != nil {
+		return err
+	}
+	for _, m := range ms {
+		c, _ := f.Person(m.WorkerID)
+		t, _ := f.Person(m.TierID)
+		p.Met = append(p.Met, MetPair{c.Name, t.Name, m.Tags, m.Grafts, m.Counted, sizing.Beta{Alpha: 1, Beta: 1}.And(m.Took, m.Counted).Interval90()})
+	}
+	return nil
 }
 
 // Team works out how cutters and tiers best share a technique's work, against
@@ -193,6 +224,9 @@ func (s *Stage) Team(ctx context.Context, a TeamAsked) (TeamPage, error) {
 	p := TeamPage{Asked: a}
 	f, err := s.Facts(ctx)
 	if err != nil || len(f.Techniques) == 0 {
+		return p, err
+	}
+	if err := s.pairs(ctx, f, &p); err != nil {
 		return p, err
 	}
 	h := f.House
@@ -207,10 +241,10 @@ func (s *Stage) Team(ctx context.Context, a TeamAsked) (TeamPage, error) {
 	each := 3600 / p.Technique.RatePerHour
 	source := working.Entered
 	if !(a.CutSeconds > 0 && a.CutSeconds < 3600) {
-		p.Asked.CutSeconds, source = math.Round(each*cutShare), working.HouseDefault
+		p.Asked.CutSeconds, source = math.Round(each*outlook.CutShare), working.HouseDefault
 	}
 	if !(a.TieSeconds > 0 && a.TieSeconds < 3600) {
-		p.Asked.TieSeconds = math.Round(each * (1 - cutShare))
+		p.Asked.TieSeconds = math.Round(each * (1 - outlook.CutShare))
 	}
 	if a.People < 2 || a.People > mostTeam {
 		p.Asked.People = 3

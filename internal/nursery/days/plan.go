@@ -42,6 +42,11 @@ func (s *Stage) PlanDays(ctx context.Context, a nursery.Actor) (Planned, error) 
 		if !slices.ContainsFunc(d.Hands, func(h outlook.Hand) bool { return h.WeekHours() > 0 }) {
 			return nil, nursery.Problem{Field: "", Says: "Nobody has hours at the bench. Set them under Workers and hours."}
 		}
+		if f.Answers().Pairs() {
+			if err := s.groupUp(ctx, f, d); err != nil {
+				return nil, err
+			}
+		}
 		l, err := s.Reckon.Weighed(ctx, f)
 		if err != nil {
 			return nil, err
@@ -128,19 +133,25 @@ func (s *Stage) keepPlan(ctx context.Context, q store.Q, a nursery.Actor, d *out
 	var to []store.TagPlace
 	var tags []store.NewTag
 	from := map[string]store.TagPlace{}
+	pairs := d.F.Answers().Pairs()
 	for _, c := range pieces {
 		day, half := d.Day(c.Slot)
 		hand := d.Hands[c.Hand].Person.ID
 		if i, ok := d.TagOf[c.Job]; ok {
 			t := d.Tags[i]
-			if t.StartedAt != nil || t.Locked || t.WorkerID == hand && t.Day.Equal(day) && t.Half == half {
+			tier := d.TierOn(c.Hand, c.Slot)
+			if t.StartedAt != nil || t.Locked || t.WorkerID == hand && t.Day.Equal(day) && t.Half == half && (!pairs || same(t.TierID, tier)) {
 				continue
 			}
-			to = append(to, store.TagPlace{Code: t.Code, WorkerID: hand, Day: day, Half: half})
-			from[t.Code] = store.TagPlace{Code: t.Code, WorkerID: t.WorkerID, Day: t.Day, Half: t.Half}
+			to = append(to, store.TagPlace{Code: t.Code, WorkerID: hand, Day: day, Half: half, TierID: tier, Ties: pairs})
+			from[t.Code] = store.TagPlace{Code: t.Code, WorkerID: t.WorkerID, Day: t.Day, Half: t.Half, TierID: t.TierID, Ties: true}
 			continue
 		}
-		tags = append(tags, outlook.NewTag(d.F, "", hand, day, half, outlook.TakeThreads(left, c.Job, c.Grafts)))
+		tag := outlook.NewTag(d.F, "", hand, day, half, outlook.TakeThreads(left, c.Job, c.Grafts))
+		if pairs {
+			tag.TierID = d.TierOn(c.Hand, c.Slot)
+		}
+		tags = append(tags, tag)
 	}
 	codes, err := s.FreshCodes(ctx, q, len(tags))
 	if err != nil {
@@ -162,6 +173,31 @@ func (s *Stage) keepPlan(ctx context.Context, q store.Q, a nursery.Actor, d *out
 	}
 	return s.WeighAgain(ctx, q, a, moved)
 }
+
+// pairsSince is for how long a pair counts as having worked together lately. House default.
+const pairsSince = 60 * 24 * time.Hour
+
+// groupUp forms the pairs of the days to come, from how fast their people were and who met whom.
+func (s *Stage) groupUp(ctx context.Context, f *snapshot.Snapshot, d *outlook.Diary) error {
+	q := s.DB.Q()
+	ps, err := q.PairPaces(ctx)
+	if err != nil {
+		return err
+	}
+	ms, err := q.PairsMet(ctx, s.Today().Add(-pairsSince))
+	if err != nil {
+		return err
+	}
+	met := map[[2]int64]int{}
+	for _, m := range ms {
+		met[[2]int64{m.WorkerID, m.TierID}] = m.Tags
+	}
+	_, tie := outlook.PairPartsOf(f, ps)
+	d.GroupUp(tie, met)
+	return nil
+}
+
+func same(a, b *int64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
 
 // UndoPlan takes the last plan back: tags it made go, unless they were begun,
 // and tags it moved stand where they stood.

@@ -192,16 +192,19 @@ func holds(c store.Class, x store.Learner, v store.Verdict, seen string) string 
 		return ""
 	}
 	for _, o := range x.Looks {
-		// One device knows its own looks, whether they came in or not.
-		if o.Held != nil || o.ID == seen || o.Device == v.Device || o.Says == bound {
-			continue
-		}
-		apart := v.At.Sub(o.At).Abs()
-		if apart < sameGraft && !knew(x.Looks, seen, o) {
+		if clash(x.Looks, v, seen, o) {
 			return HeldJudged
 		}
 	}
 	return ""
+}
+
+// clash says whether two looks are at one graft: made shortly after one another on two devices, of
+// which the later did not know of the earlier. One device knows its own, whether they came in or
+// not.
+func clash(looks []store.Verdict, v store.Verdict, seen string, o store.Verdict) bool {
+	return o.Held == nil && o.ID != v.ID && o.ID != seen && o.Device != v.Device && o.Says != bound && v.At.Sub(o.At).Abs() < sameGraft &&
+		!knew(looks, seen, o)
 }
 
 // knew says whether a phone that had seen a look knew of another one: those that were made before
@@ -339,16 +342,22 @@ func (s *Stage) LetHold(ctx context.Context, a nursery.Actor, code string, place
 			return nil
 		}
 		v := x.Looks[i]
-		for _, o := range x.Looks {
-			if o.Held == nil && o.Says != bound && v.At.Sub(o.At).Abs() < sameGraft {
-				if err := s.takeBack(ctx, q, a, c, x, o); err != nil {
-					return err
-				}
-			}
+		seen := ""
+		if v.Seen != nil {
+			seen = *v.Seen
 		}
-		x, err := q.LearnerAt(ctx, c.ID, place, false)
-		if err != nil {
-			return err
+		for {
+			i := slices.IndexFunc(x.Looks, func(o store.Verdict) bool { return clash(x.Looks, v, seen, o) })
+			if i < 0 {
+				break
+			}
+			if err := s.takeBack(ctx, q, a, c, x, x.Looks[i]); err != nil {
+				return err
+			}
+			var err error
+			if x, err = q.LearnerAt(ctx, c.ID, place, false); err != nil {
+				return err
+			}
 		}
 		v.Held = nil
 		if !v.Warm {
@@ -363,7 +372,8 @@ func (s *Stage) LetHold(ctx context.Context, a nursery.Actor, code string, place
 		if err := q.SettleVerdict(ctx, v); err != nil {
 			return err
 		}
-		if x, err = q.LearnerAt(ctx, c.ID, place, false); err != nil {
+		x, err := q.LearnerAt(ctx, c.ID, place, false)
+		if err != nil {
 			return err
 		}
 		return s.clear(ctx, q, a, c, x)

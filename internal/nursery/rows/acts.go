@@ -264,6 +264,9 @@ func (s *Stage) Stand(ctx context.Context, a nursery.Actor, id int64, n Standing
 			if err := q.StandElsewhere(ctx, l.ID, l.Form, Place(r)); err != nil {
 				return err
 			}
+			if err := q.TagsStand(ctx, l.ID, l.Place, Place(r)); err != nil {
+				return err
+			}
 		}
 		return s.Changed(ctx, q, a, "row", Place(r), "stands in it", nil, map[string]any{"lot": code, "first": first, "last": first + many - 1})
 	})

@@ -3,7 +3,6 @@ package rows
 import (
 	"cmp"
 	"context"
-	"errors"
 	"slices"
 	"strings"
 	"time"
@@ -17,6 +16,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // Kind is a kind of work along rows.
@@ -48,9 +48,6 @@ type Crew struct {
 
 // UsualCrew is two who bud and one behind them who wraps. House default.
 var UsualCrew = Crew{Budders: 2, Wrappers: 1, HoursA: outlook.MorningHours, HoursB: outlook.AfternoonHours}
-
-// CutShare is the part of a bud's time that goes to cutting and setting it. House default.
-const CutShare = 0.6
 
 // Line is a row in its turn.
 type Line struct {
@@ -91,19 +88,17 @@ type Page struct {
 	Lots   []store.Lot // that stand in no row yet and could
 }
 
-// Rows gathers the rows, in their turn for a kind of work.
+// Rows gathers the rows, in their turn for a kind of work; for none that is known, for the first
+// that can be done now.
 func (s *Stage) Rows(ctx context.Context, kind Kind, crew Crew) (p Page, err error) {
-	if !slices.Contains(Kinds, kind) {
-		kind = Bud
-	}
-	if crew.Budders < 1 || crew.Budders > 40 || crew.Wrappers < 0 || crew.Wrappers > 40 || crew.HoursA+crew.HoursB <= 0 || crew.HoursA > 12 || crew.HoursB > 12 {
+	if crew.Budders < 1 || crew.Budders > 40 || crew.Wrappers < 0 || crew.Wrappers > 40 || crew.HoursA < 0 || crew.HoursB < 0 ||
+		crew.HoursA+crew.HoursB <= 0 || crew.HoursA > 12 || crew.HoursB > 12 {
 		row := crew.Row
 		crew = UsualCrew
 		crew.Row = row
 	}
-	p.Kind, p.Crew = kind, crew
-	p.Hours = benchday.Usable(crew.HoursA) + benchday.Usable(crew.HoursB)
-	rs, err := s.DB.Q().FieldRows(ctx)
+	q := s.DB.Q()
+	rs, err := q.FieldRows(ctx)
 	if err != nil {
 		return p, err
 	}
@@ -111,60 +106,73 @@ func (s *Stage) Rows(ctx context.Context, kind Kind, crew Crew) (p Page, err err
 	if err != nil {
 		return p, err
 	}
-	p.Facts = f
-	south, err := s.DB.Q().South(ctx)
-	if err != nil {
+	w := working{s: s, f: f, rs: rs, crew: crew, beds: map[string]outlook.Bed{}, waits: map[string]int{}}
+	if w.south, err = q.South(ctx); err != nil {
 		return p, err
 	}
-	beds := map[string]outlook.Bed{}
-	if kind != Bud {
-		n := outlook.NursingOf(f)
-		for _, b := range n.Beds(n.All()) {
-			beds[strings.ToLower(b.Place)] = b
+	n := outlook.NursingOf(f)
+	for _, b := range n.Beds(n.All()) {
+		w.beds[strings.ToLower(b.Place)] = b
+	}
+	for _, r := range f.Rest {
+		w.waits[r.Lot] += r.N
+	}
+	if slices.Contains(Kinds, kind) {
+		return w.page(kind), nil
+	}
+	for _, k := range Kinds {
+		x := w.page(k)
+		if len(p.Turns) == 0 || len(x.Turns) > 0 && p.Turns[0].From.IsZero() {
+			if len(x.Turns) > 0 || p.Facts == nil {
+				p = x
+			}
+		}
+		if len(x.Turns) > 0 && x.Turns[0].Why != rows.NotOpen && x.Turns[0].Why != rows.Over {
+			return x, nil
 		}
 	}
-	waits := map[string]int{}
-	for _, r := range f.Rest {
-		waits[r.Lot] += r.N
-	}
+	return p, nil
+}
+
+// working is what the rows are put in turn from.
+type working struct {
+	s     *Stage
+	f     *snapshot.Snapshot
+	rs    []Row
+	crew  Crew
+	beds  map[string]outlook.Bed // by place
+	waits map[string]int         // grafts of a lot in batches that are on no tag
+	south bool
+}
+
+// page puts the rows in their turn for a kind of work.
+func (w working) page(kind Kind) Page {
+	p := Page{Facts: w.f, Kind: kind, Crew: w.crew, Hours: benchday.Usable(w.crew.HoursA) + benchday.Usable(w.crew.HoursB)}
 	at := rows.Crew{Hours: p.Hours}
 	var works []rows.Work
 	lines := map[string]Line{}
-	for i, r := range rs {
-		l := Line{Row: r, Place: Place(r), Plants: Plants(r), Soil: s.SoilOf(r)}
-		l.Backward = rows.Backward(nth(rs, i))
-		l.Side = SideOf(r, f.Answers(), south, l.Backward)
-		if r.ID == crew.Row {
+	for i, r := range w.rs {
+		l := w.line(r, i)
+		if r.ID == w.crew.Row {
 			at.Field, at.At = r.Field, r.Number
 		}
-		for _, t := range r.Tags {
-			l.Budded += t.Tied
-			if t.Open {
-				l.ToBud += max(0, t.Planned-t.Tied)
-			}
-		}
-		for _, x := range r.Stands {
-			l.ToBud += waits[x.Lot]
-			l.Unasked += x.Free
-		}
-		l.At = reached(r)
-		w := rows.Work{Row: l.Place, Field: r.Field, Number: r.Number, Soil: l.Soil}
+		x := rows.Work{Row: l.Place, Field: r.Field, Number: r.Number, Soil: l.Soil}
 		if kind == Bud {
-			s.budding(f, &l, &w, crew)
+			w.budding(&l, &x)
 		} else {
-			steps(beds[strings.ToLower(l.Place)], &w, kind, crew)
+			steps(w.beds[strings.ToLower(l.Place)], &x, kind, w.crew)
 		}
 		lines[l.Place] = l
-		if w.Stems > 0 {
-			works = append(works, w)
+		if x.Stems > 0 {
+			works = append(works, x)
 		}
 		if n := len(p.Fields); n == 0 || !strings.EqualFold(p.Fields[n-1].Name, r.Field) {
 			p.Fields = append(p.Fields, Field{Name: r.Field})
 		}
-		x := &p.Fields[len(p.Fields)-1]
-		x.Rows = append(x.Rows, l)
+		field := &p.Fields[len(p.Fields)-1]
+		field.Rows = append(field.Rows, l)
 	}
-	for _, t := range rows.Order(works, f.Today, at, rows.Asks{Slip: kind == Bud, Lift: kind == Lift}) {
+	for _, t := range rows.Order(works, w.f.Today, at, rows.Asks{Slip: kind == Bud, Lift: kind == Lift}) {
 		l := lines[t.Row]
 		l.Turn = t
 		p.Turns = append(p.Turns, l)
@@ -173,17 +181,33 @@ func (s *Stage) Rows(ctx context.Context, kind Kind, crew Crew) (p Page, err err
 	}
 	for _, t := range p.Turns {
 		if t.Rate > 0 {
-			p.AnHour, p.ADay = t.Rate, t.Rate*p.Hours
-			p.Alone = t.Rate
-			if kind == Bud && crew.Wrappers > 0 {
-				team := rows.Team{Budders: crew.Budders, Wrappers: crew.Wrappers}.Pace(1, CutShare, 1)
-				p.Alone = t.Rate / team * float64(crew.Budders+crew.Wrappers)
+			p.AnHour, p.ADay, p.Alone = t.Rate, t.Rate*p.Hours, t.Rate
+			if kind == Bud && w.crew.Wrappers > 0 {
+				team := rows.Team{Budders: w.crew.Budders, Wrappers: w.crew.Wrappers}.Pace(1, outlook.CutShare, 1)
+				p.Alone = t.Rate / team * float64(w.crew.Budders+w.crew.Wrappers)
 			}
 			break
 		}
 	}
-	p.Lots = s.toStand(f, rs)
-	return p, nil
+	p.Lots = w.s.toStand(w.f, w.rs)
+	return p
+}
+
+// line is the i-th of the rows with what stands in it.
+func (w working) line(r Row, i int) Line {
+	l := Line{Row: r, Place: Place(r), Plants: Plants(r), Soil: w.s.SoilOf(r), Backward: rows.Backward(nth(w.rs, i)), At: reached(r)}
+	l.Side = SideOf(r, w.f.Answers(), w.south, l.Backward)
+	for _, t := range r.Tags {
+		l.Budded += t.Tied
+		if t.Open {
+			l.ToBud += max(0, t.Planned-t.Tied)
+		}
+	}
+	for _, x := range r.Stands {
+		l.ToBud += w.waits[x.Lot]
+		l.Unasked += x.Free
+	}
+	return l
 }
 
 // nth is a row's place in its field.
@@ -214,8 +238,8 @@ func gapsAll(r Row) (out []int) {
 }
 
 // budding says how many stems of a row wait for buds, by what and until when.
-func (s *Stage) budding(f *snapshot.Snapshot, l *Line, w *rows.Work, crew Crew) {
-	w.Stems = l.ToBud
+func (w working) budding(l *Line, x *rows.Work) {
+	x.Stems = l.ToBud
 	if l.ToBud == 0 {
 		return
 	}
@@ -225,37 +249,37 @@ func (s *Stage) budding(f *snapshot.Snapshot, l *Line, w *rows.Work, crew Crew) 
 			by, wood, buds = t.Technique, t.Wood, max(1, t.Buds)
 		}
 	}
-	for _, x := range l.Stands {
-		genus = x.Genus
-		for _, r := range f.Rest {
-			if by == "" && r.Lot == x.Lot {
+	for _, st := range l.Stands {
+		genus = st.Genus
+		for _, r := range w.f.Rest {
+			if by == "" && r.Lot == st.Lot {
 				by, buds = r.Technique, max(1, r.Buds)
-				if b, ok := f.Bundle(r.Bundle); ok {
+				if b, ok := w.f.Bundle(r.Bundle); ok {
 					wood = b.State
 				}
 			}
 		}
 	}
-	t, ok := f.Technique(by)
+	t, ok := w.f.Technique(by)
 	if !ok {
 		return
 	}
 	l.By = t.Name
-	w.Rate = rows.Team{Budders: crew.Budders, Wrappers: crew.Wrappers}.Pace(t.RatePerHour, CutShare, buds)
-	cal := f.Around(f.Genus(genus).SeasonGroup)
-	st := t.Standing(cal, []string{wood}, technique.InRow, f.Today)
+	x.Rate = rows.Team{Budders: w.crew.Budders, Wrappers: w.crew.Wrappers}.Pace(t.RatePerHour, outlook.CutShare, buds)
+	cal := w.f.Around(w.f.Genus(genus).SeasonGroup)
+	st := t.Standing(cal, []string{wood}, technique.InRow, w.f.Today)
 	l.Verdict = st.Verdict
-	w.Opens, w.Closes = time.Time{}, st.Until
+	x.Opens, x.Closes = time.Time{}, st.Until
 	if st.Verdict == technique.Shut {
-		w.Opens, w.Closes = st.Opens, time.Time{}
+		x.Opens, x.Closes = st.Opens, time.Time{}
 		if st.Opens.IsZero() { // not again within reach
-			w.Closes = f.Today.AddDate(0, 0, -1)
+			x.Closes = w.f.Today.AddDate(0, 0, -1)
 		} else {
-			w.Closes = t.Standing(cal, []string{wood}, technique.InRow, st.Opens).Until
+			x.Closes = t.Standing(cal, []string{wood}, technique.InRow, st.Opens).Until
 		}
 	}
 	if st.Verdict == technique.Best {
-		w.BestFrom, w.Best = f.Today, f.Today
+		x.BestFrom, x.Best = w.f.Today, w.f.Today
 	}
 }
 
@@ -271,7 +295,7 @@ func steps(b outlook.Bed, w *rows.Work, kind Kind, crew Crew) {
 			w.BestFrom, w.Best = x.Best.Date(), x.Best.Date()
 		}
 	}
-	w.Rate = perHour[kind] * float64(crew.Budders+crew.Wrappers)
+	w.Rate = perHour[kind] * float64(crew.Budders)
 }
 
 func later(a, b time.Time) time.Time {
@@ -365,23 +389,32 @@ func (s *Stage) Row(ctx context.Context, id int64) (p RowPage, err error) {
 	return p, nil
 }
 
-// TagInRow is where in a row a tag stands, for its card; ok is false where it stands in none.
-func (s *Stage) TagInRow(ctx context.Context, code string) (r Row, at Laid, ok bool, err error) {
+// OnCard says where along its row an open tag stands and on which side it is budded; "" where its
+// stems stand in no row of a field.
+func (s *Stage) OnCard(ctx context.Context, code string) (string, error) {
 	q := s.DB.Q()
-	t, err := q.TagByCode(ctx, nursery.CleanCode(code))
+	rs, err := q.FieldRows(ctx)
 	if err != nil {
-		return r, at, false, err
+		return "", err
 	}
-	r, err = q.RowOfTag(ctx, t.ID)
-	if errors.Is(err, nursery.ErrNotFound) {
-		return r, at, false, nil
-	} else if err != nil {
-		return r, at, false, err
-	}
-	for _, x := range LaidOut(r) {
-		if x.Code == t.Code {
-			return r, x, x.Stretch.First > 0, nil
+	code = nursery.CleanCode(code)
+	for i, r := range rs {
+		for _, x := range LaidOut(r) {
+			if x.Code != code || x.Stretch.First == 0 {
+				continue
+			}
+			south, err := q.South(ctx)
+			if err != nil {
+				return "", err
+			}
+			f, err := s.Facts(ctx)
+			if err != nil {
+				return "", err
+			}
+			back := rows.Backward(nth(rs, i))
+			d := SideOf(r, f.Answers(), south, back)
+			return words.RowOnCard(Place(r), x.Stretch.First, x.Stretch.Last, back, words.RowSide(d.Side, d.Bearing, d.Any, d.NoWind, d.Windward)), nil
 		}
 	}
-	return r, at, false, nil
+	return "", nil
 }

@@ -13,6 +13,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/core/union"
 	"unionknot/internal/nursery"
@@ -177,7 +178,8 @@ type cardPage struct {
 	Finish           string
 	ReadOnly         bool
 	Taps             []tapped
-	To, Ties         int64 // offered when it is handed over
+	To, Ties         int64  // offered when it is handed over
+	InRow            string // where along its row it stands, and the side that is budded
 }
 
 // ToolsInUse are those that are offered.
@@ -214,6 +216,11 @@ func (b bench) gather(r *http.Request) (cardPage, error) {
 		ReadOnly:    page.Actor(r).Role == nursery.Looker,
 		Taps:        []tapped{},
 		To:          t.WorkerID,
+	}
+	if t.LotForm == supply.InRow && t.FinishedAt == nil {
+		if p.InRow, err = b.Nursery.OnCard(r.Context(), t.Code); err != nil {
+			return cardPage{}, err
+		}
 	}
 	if t.TierID != nil {
 		p.Ties = *t.TierID

@@ -95,6 +95,9 @@ const (
 	StepSeal  = "seal"
 )
 
+// seated is how much of a wedge's 25 mm goes into its cleft, in mm: the rest of the face shows.
+const seated = 22
+
 // Step draws one step of a graft from the side: the cut stock, the cut scion, both laid together,
 // bound, and sealed.
 func Step(side union.Side, step, title string) template.HTML {
@@ -114,11 +117,29 @@ func Step(side union.Side, step, title string) template.HTML {
 	at := func(q union.Point) (float64, float64) {
 		return (w-scale*(far-near))/2 + scale*(q.X-near), (h-scale*(high-low))/2 + scale*(high-q.Y)
 	}
+	// From the third step on the scion sits where it belongs: in a cleft all but its shown face, and
+	// over to the near side.
+	seatX, seatY := 0.0, 0.0
+	if step != StepStock && step != StepScion {
+		ends, tips, stockTop, scionTop := math.Inf(-1), math.Inf(1), math.Inf(-1), math.Inf(-1)
+		for _, b := range side.Bodies {
+			for _, q := range b.Points {
+				if b.Of == "stock" {
+					ends, stockTop = math.Max(ends, q.X), math.Max(stockTop, q.Y)
+				} else {
+					tips, scionTop = math.Min(tips, q.X), math.Max(scionTop, q.Y)
+				}
+			}
+		}
+		if tips > ends-0.5 {
+			seatX, seatY = ends-tips-seated, stockTop-scionTop
+		}
+	}
 	shows := func(of string) bool { return step != StepStock && step != StepScion || of == step }
-	path := func(points []union.Point, class, end string) {
+	path := func(points []union.Point, class, end string, dx, dy float64) {
 		s.WriteString(`<path d="`)
 		for i, q := range points {
-			px, py := at(q)
+			px, py := at(union.Point{X: q.X + dx, Y: q.Y + dy})
 			op := "L"
 			if i == 0 {
 				op = "M"
@@ -132,15 +153,19 @@ func Step(side union.Side, step, title string) template.HTML {
 		if !shows(b.Of) {
 			class = "side faint"
 		}
-		path(b.Points, class, "z")
+		if b.Of == "stock" {
+			path(b.Points, class, "z", 0, 0)
+		} else {
+			path(b.Points, class, "z", seatX, seatY)
+		}
 	}
 	for _, c := range side.Cuts {
 		if shows(c.Of) {
-			path(c.Points, "sidecut", "")
+			path(c.Points, "knifecut", "", 0, 0)
 		}
 	}
 	// Where the union is: the reach that both share.
-	from, to := near+(far-near)*0.36, near+(far-near)*0.64
+	from, to := near+(far-near)*0.28, near+(far-near)*0.56
 	switch step {
 	case StepBind:
 		for k := range 9 {
@@ -149,7 +174,7 @@ func Step(side union.Side, step, title string) template.HTML {
 		}
 	case StepSeal:
 		px, py := at(union.Point{X: from, Y: high})
-		qx, _ := at(union.Point{X: far, Y: high})
+		qx, _ := at(union.Point{X: far + seatX, Y: high})
 		s.rect(px-8, py-4, qx-px+14, scale*(high-low)+8, "filmover")
 	case StepLook:
 		px, py := at(union.Point{X: from, Y: high})

@@ -110,8 +110,12 @@ func (x rows) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 		l.Turns = append(l.Turns, line)
 	}
 	if p.AnHour > 0 {
-		l.Pace = words.CrewPace(p.Crew.Budders, p.Crew.Wrappers, p.AnHour, p.ADay, p.Alone)
-		l.Care = words.CrewCare(p.Crew.Budders + p.Crew.Wrappers)
+		behind := p.Crew.Wrappers
+		if p.Kind != rowstage.Bud {
+			behind = 0
+		}
+		l.Pace = words.CrewPace(p.Crew.Budders, behind, p.AnHour, p.ADay, p.Alone)
+		l.Care = words.CrewCare(p.Crew.Budders + behind)
 	}
 	return x.ShowStatus(w, r, x.views["list"], page.Frame{Title: "Rows", Stage: "Grow on", Form: f, Facts: p.Facts, Data: l}, status)
 }
