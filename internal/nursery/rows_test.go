@@ -81,7 +81,7 @@ func TestTagsLieAlongTheirRowAndTheCardSaysWhere(t *testing.T) {
 	require.NotEmpty(t, tags)
 	says, err := h.OnCard(ctx, tags[0].Code)
 	require.NoError(t, err)
-	assert.Contains(t, says, "north field, row 3, plants 1 to ")
+	assert.Contains(t, says, "North field, row 3, plants 1 to ")
 	assert.Contains(t, says, "on your left, away from the midday sun (north)", "it is walked to the east")
 	require.NoError(t, h.ChooseWay(ctx, h.maud, string(ways.Side), "windward"))
 	says, err = h.OnCard(ctx, tags[0].Code)

@@ -47,7 +47,7 @@ func TestTheWalkIsDoneOnAPhone(t *testing.T) {
 	b.signIn("pim")
 	b.press("Walk it")
 	b.at("/grow/walk")
-	b.toBed("row 14")
+	b.toBed("long field, row 14")
 	b.axe("the walk")
 	done := func() string {
 		return h.one(t, `select count(*)::text from step_done where knot = 'head back' and undone_at is null`)
@@ -57,7 +57,7 @@ func TestTheWalkIsDoneOnAPhone(t *testing.T) {
 	b.is(
 		`document.getElementById('line').textContent === 'All safe' && ` + here + `.querySelector('[data-knot="head back"]').classList.contains('isdone')`,
 	)
-	tags := h.one(t, `select count(*)::text from tag where heal_place = 'row 14' and standing > 0`)
+	tags := h.one(t, `select count(*)::text from tag where heal_place = 'long field, row 14' and standing > 0`)
 	assert.Equal(t, tags, done(), "the whole bed")
 	b.click("#takeback")
 	b.is(
@@ -265,6 +265,40 @@ func TestTheDemosDayMovesOn(t *testing.T) {
 	b.clean()
 }
 
+// through goes with a tag through every step that falls due, month by month, until its page says
+// what is waited for.
+func (b *browser) through(tag, until string) {
+	b.t.Helper()
+	b.goTo("/grow/tags/" + tag)
+	for month := 0; !value[bool](b, until); month++ {
+		require.Less(b.t, month, 24, "never: %s", b.whole())
+		b.goTo("/demo")
+		b.eval(`window.before = true`)
+		b.press("A month on")
+		b.is(`!window.before && document.body.innerText.includes('It is')`)
+		b.goTo("/grow/tags/" + tag)
+	due:
+		for { // whatever is due, one after the other
+			const button = `.isdue form:has(input[name="knot"]) button`
+			const count = `.isdue form a.button`
+			switch {
+			case value[bool](b, `!!document.querySelector('`+count+`')`):
+				b.eval(`window.before = true; document.querySelector('` + count + `').click()`)
+				b.is(`!window.before && location.pathname.startsWith('/heal/')`)
+				b.press("rest")
+				b.press("Keep the count")
+				b.sees("Kept.")
+				b.goTo("/grow/tags/" + tag)
+			case value[bool](b, `!!document.querySelector('`+button+`')`):
+				b.eval(`window.before = true; document.querySelector('` + button + `').click()`)
+				b.is(`!window.before && document.body.innerText.includes('That is kept')`)
+			default:
+				break due
+			}
+		}
+	}
+}
+
 // TestATagFromTiedToSoldByClicks ties a tag at the bench, and goes with it through
 // every step that falls due, month by month, until its trees are fit and sold: on a
 // desk and on a phone.
@@ -275,44 +309,9 @@ func TestATagFromTiedToSoldByClicks(t *testing.T) {
 			b := h.browser(t, size[0], size[1])
 			b.signIn("maud")
 			tag := h.liveTag(t)
-			b.goTo("/bench/tags/" + tag)
-			b.is(`document.querySelector('#card').dataset.waits === '0'`)
-			left := value[int](b, `JSON.parse(document.querySelector('#card').dataset.counts).left`)
-			for range left {
-				b.click(".tap-one")
-			}
-			b.is(`document.querySelector('#left').textContent === '0 to go'`)
-			b.click(`[data-tap="finish"]`)
-			b.sees("Finished.")
-			b.is(`!UK.items().length`)
+			b.finishTag(tag)
 			tied := h.one(t, `select tied::text from tag where code = '`+tag+`'`)
-			for month := 0; !value[bool](b, `document.body.innerText.includes('Fit to sell.')`); month++ {
-				require.Less(t, month, 16, "never fit: %s", b.whole())
-				b.goTo("/demo")
-				b.eval(`window.before = true`)
-				b.press("A month on")
-				b.is(`!window.before && document.body.innerText.includes('It is')`)
-				b.goTo("/grow/tags/" + tag)
-			due:
-				for { // whatever is due, one after the other
-					const button = `.isdue form:has(input[name="knot"]) button`
-					const count = `.isdue form a.button`
-					switch {
-					case value[bool](b, `!!document.querySelector('`+count+`')`):
-						b.eval(`window.before = true; document.querySelector('` + count + `').click()`)
-						b.is(`!window.before && location.pathname.startsWith('/heal/')`)
-						b.press("rest")
-						b.press("Keep the count")
-						b.sees("Kept.")
-						b.goTo("/grow/tags/" + tag)
-					case value[bool](b, `!!document.querySelector('`+button+`')`):
-						b.eval(`window.before = true; document.querySelector('` + button + `').click()`)
-						b.is(`!window.before && document.body.innerText.includes('That is kept')`)
-					default:
-						break due
-					}
-				}
-			}
+			b.through(tag, `document.body.innerText.includes('Fit to sell.')`)
 			// Two are too weak: they leave the tag, and the order is short of them.
 			order := h.one(t, `select o.code from tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id where t.code = '`+tag+`'`)
 			b.fill("#b-n", "2")
@@ -391,7 +390,7 @@ func TestTreesAreGradedAsTheyAreLifted(t *testing.T) {
 	b := h.browser(t, 390, 844)
 	b.signIn("pim")
 	b.goTo("/grow/walk")
-	b.toBed("row 14")
+	b.toBed("long field, row 14")
 	below := func() string {
 		return h.one(t, `select coalesce(sum(n), 0)::text from tree_move where what = 'below' and undone_at is null and person_id = (select id from person
 			where sign_in = 'pim')`)

@@ -115,6 +115,12 @@ func (h *house) real(t *testing.T, path string) string {
 	if strings.HasPrefix(path, "/trees/{code}") {
 		path = strings.Replace(strings.Replace(path, "{code}", "T-7", 1), "{letter}", "A", 1)
 	}
+	if strings.HasPrefix(path, "/classes/{code}") {
+		path = strings.Replace(strings.Replace(path, "{code}", "K-1", 1), "{place}", "9", 1)
+	}
+	if strings.HasPrefix(path, "/rows/{row}") {
+		path = strings.Replace(path, "{row}", get(`select id from field_row order by id limit 1`), 1)
+	}
 	if path == "/heal/place" {
 		path += "?name=callus+box+1"
 	}

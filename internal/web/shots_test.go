@@ -48,7 +48,7 @@ func TestShots(t *testing.T) {
 	b.shot(dir, "days")
 	phone := h.browser(t, 390, 844)
 	phone.signIn("maud")
-	phone.goTo("/grow/walk#row 14")
+	phone.goTo("/grow/walk#long field, row 14")
 	phone.sees("row 14")
 	phone.shot(dir, "walk-phone")
 	phone.goTo("/trees/T-7")

@@ -137,7 +137,7 @@ func RowOnCard(place string, first, last int, backward bool, side string) string
 	if backward {
 		way = fmt.Sprintf("plants %d to %d, walked from its far end", last, first)
 	}
-	return fmt.Sprintf("%s, %s; bud %s.", place, way, side)
+	return Capital(fmt.Sprintf("%s, %s; bud %s.", place, way, side))
 }
 
 // RowDrawn is a drawing's title.

@@ -37,7 +37,7 @@ const (
 	SpeciesOrder Key = "order of species in budding"
 	TakesSeen    Key = "takes seen"
 	Sharing      Key = "sharing"
-	CheckTape    Key = "check before tape"
+	CheckTape    Key = "before tape"
 )
 
 // All are the questions in the order in which the house asks them.
@@ -119,9 +119,9 @@ const (
 // CheckTape is the house's.
 func (h House) CheckTape() Check {
 	switch {
-	case h.is(CheckTape, "looked at until"):
+	case h.is(CheckTape, "until"):
 		return CheckCleared
-	case h.is(CheckTape, "not"):
+	case h.is(CheckTape, "none"):
 		return CheckNone
 	}
 	return CheckEvery

@@ -330,7 +330,7 @@ func (s *Stage) clear(ctx context.Context, q store.Q, a nursery.Actor, c store.C
 	if err := learn(ctx, *x.PersonID, c.Technique); err != nil {
 		return err
 	}
-	return s.Changed(ctx, q, a, "person", x.Person, map[bool]string{true: "cleared", false: "cleared no more"}[over], nil, c.Technique)
+	return s.Changed(ctx, q, a, "person", x.Person, map[bool]string{true: "cleared", false: "uncleared"}[over], nil, c.Technique)
 }
 
 // LetHold lets a look hold that was held because another had judged the same graft: the other is

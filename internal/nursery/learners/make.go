@@ -528,7 +528,7 @@ func (s *Stage) EraseNames(ctx context.Context, a nursery.Actor, code string) er
 		if _, err := q.EraseLearners(ctx, time.Time{}, s.Now(), c.ID); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "class", c.Code, "names taken out", nil, nil)
+		return s.Changed(ctx, q, a, "class", c.Code, "names erased", nil, nil)
 	})
 }
 

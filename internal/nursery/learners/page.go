@@ -107,8 +107,8 @@ type WarmUpWood struct {
 // slowRight is the hand against which the bar's luck is told.
 const slowRight = 0.6
 
-// Classes lists the classes, and the batches that one can be made of.
-type Classes struct {
+// List is the classes, and the batches that one can be made of.
+type List struct {
 	Classes []store.Class
 	Batches []store.Batch
 	Usual   learning.Bar
@@ -116,7 +116,7 @@ type Classes struct {
 }
 
 // Classes gathers them.
-func (s *Stage) Classes(ctx context.Context) (p Classes, err error) {
+func (s *Stage) Classes(ctx context.Context) (p List, err error) {
 	q := s.DB.Q()
 	if p.Classes, err = q.ClassesKept(ctx); err != nil {
 		return p, err

@@ -8,7 +8,6 @@ import (
 
 	"unionknot/internal/core/tally"
 	"unionknot/internal/nursery"
-	"unionknot/internal/nursery/stock"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
 	"unionknot/internal/words"
@@ -242,7 +241,7 @@ func (s *Stage) Stand(ctx context.Context, a nursery.Actor, id int64, n Standing
 	}
 	code := l.Code
 	if l.Form != outlook.InRow {
-		if code, err = s.lineOut(ctx, a, l.Code, stock.Moving{Doing: string(tally.LinedOut), N: n.N, Place: Place(r), NewCode: n.NewCode}); err != nil {
+		if code, err = s.lineOut(ctx, a, LiningOut{l.Code, string(tally.LinedOut), n.N, Place(r), n.NewCode}); err != nil {
 			return "", asLot(err)
 		}
 	}
@@ -268,7 +267,7 @@ func (s *Stage) Stand(ctx context.Context, a nursery.Actor, id int64, n Standing
 				return err
 			}
 		}
-		return s.Changed(ctx, q, a, "row", Place(r), "stands in it", nil, map[string]any{"lot": code, "first": first, "last": first + many - 1})
+		return s.Changed(ctx, q, a, "row", Place(r), "stood", nil, map[string]any{"lot": code, "first": first, "last": first + many - 1})
 	})
 }
 
@@ -307,7 +306,7 @@ func (s *Stage) Unstand(ctx context.Context, a nursery.Actor, id, stand int64) e
 		if err := q.LeaveRow(ctx, stand, s.Now()); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "row", Place(r), "off the map", r.Stands[i], nil)
+		return s.Changed(ctx, q, a, "row", Place(r), "struck", r.Stands[i], nil)
 	})
 }
 
@@ -415,7 +414,7 @@ func (s *Stage) UndoGap(ctx context.Context, a nursery.Actor, id int64, gap stri
 				return err
 			}
 		}
-		return s.Changed(ctx, q, a, "row", Place(r), "gap taken back", g.At, nil)
+		return s.Changed(ctx, q, a, "row", Place(r), "gap undone", g.At, nil)
 	})
 }
 

@@ -8,21 +8,30 @@ import (
 	"unionknot/internal/core/rows"
 	"unionknot/internal/core/ways"
 	"unionknot/internal/nursery"
-	"unionknot/internal/nursery/stock"
 	"unionknot/internal/store"
 	"unionknot/internal/words"
 )
 
+// LiningOut is stems of a lot to be lined out.
+type LiningOut struct {
+	Lot     string
+	Doing   string // the ledger's word for it
+	N       int    // 0: all that are free
+	Place   string
+	NewCode string // of the lot they become, where not all go
+}
+
+// LineOut lines them out, and gives the code of the lot that stands there.
+type LineOut func(context.Context, nursery.Actor, LiningOut) (string, error)
+
 // Stage carries out what people do here. Make one with New.
 type Stage struct {
 	*nursery.Kernel
-	lineOut func(ctx context.Context, a nursery.Actor, code string, m stock.Moving) (string, error)
+	lineOut LineOut
 }
 
-// New makes the stage; lineOut lines stems of a lot out.
-func New(k *nursery.Kernel, lineOut func(context.Context, nursery.Actor, string, stock.Moving) (string, error)) *Stage {
-	return &Stage{k, lineOut}
-}
+// New makes the stage.
+func New(k *nursery.Kernel, lineOut LineOut) *Stage { return &Stage{k, lineOut} }
 
 // Row is one as it is kept.
 type Row = store.FieldRow

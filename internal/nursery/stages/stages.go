@@ -122,7 +122,9 @@ func Of(k *nursery.Kernel) *Set {
 		woodStage:    wood.New(k),
 	}
 	s.playStage = rehearse.New(k, s.Woven)
-	s.rowsStage = rows.New(k, s.MoveStems)
+	s.rowsStage = rows.New(k, func(ctx context.Context, a nursery.Actor, l rows.LiningOut) (string, error) {
+		return s.MoveStems(ctx, a, l.Lot, stock.Moving{Doing: l.Doing, N: l.N, Place: l.Place, NewCode: l.NewCode})
+	})
 	s.filesStage = files.New(k, slices.Concat(s.StockLists(), s.WoodLists(), s.OrderLists(), s.PlaceLists(), s.SeasonLists())...)
 	return s
 }

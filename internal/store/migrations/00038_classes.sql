@@ -103,8 +103,8 @@ create table practice_guess (
 );
 create index practice_guess_person on practice_guess (person_id, at);
 insert into house_way (key, sort, question, options, chosen, why) values
- ('check before tape', 29, 'Learners'' grafts before they are bound', 'looked at, every one · looked at until they are cleared · not looked at',
-  'looked at, every one', 'what is bound crooked is seen only when it is dead');
+ ('before tape', 29, 'Learners'' grafts, looked at before they are bound', 'every one · until they are cleared · none',
+  'every one', 'what is bound crooked is seen only when it is dead');
 
 -- +goose Down
 -- +goose StatementBegin

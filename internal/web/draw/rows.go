@@ -2,6 +2,7 @@ package draw
 
 import (
 	"fmt"
+	"html"
 	"html/template"
 	"math"
 
@@ -16,7 +17,9 @@ func FieldMap(f rowstage.Field) template.HTML {
 	const w, left, right, each, top = 900.0, 88.0, 60.0, 30.0, 10.0
 	var s pen
 	h := top + each*float64(len(f.Rows)) + 6
-	s.open(w, h, "fieldmap", fmt.Sprintf("%s, %d rows", f.Name, len(f.Rows)))
+	// Its rows are links, so that it is a group and no picture.
+	s.f(`<svg class="fieldmap" viewBox="0 0 %.4g %.4g" role="group" aria-label="%s" xmlns="http://www.w3.org/2000/svg">`, w, h,
+		html.EscapeString(fmt.Sprintf("%s, %d rows", f.Name, len(f.Rows))))
 	most := 1
 	for _, r := range f.Rows {
 		for _, x := range r.Stands {

@@ -59,7 +59,7 @@ func Routes(k *page.Kit) []page.Route {
 }
 
 type listPage struct {
-	classes.Classes
+	classes.List
 	Boss bool
 }
 

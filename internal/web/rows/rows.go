@@ -154,6 +154,7 @@ func (x rows) add(w http.ResponseWriter, r *http.Request) error {
 type laidLine struct {
 	rowstage.Laid
 	Begins, Ends int
+	Noted        int // where it begins, by hand
 }
 
 type rowPage struct {
@@ -201,7 +202,7 @@ func (x rows) showRow(w http.ResponseWriter, r *http.Request, f page.Form, statu
 	}
 	l.Missing = stems - p.Plants
 	for _, t := range p.Laid {
-		l.Lines = append(l.Lines, laidLine{t, t.Stretch.First, t.Stretch.Last})
+		l.Lines = append(l.Lines, laidLine{t, t.Stretch.First, t.Stretch.Last, t.RowTag.First})
 	}
 	return x.ShowStatus(w, r, x.views["row"], page.Frame{Title: words.Capital(p.Place), Stage: "Grow on", Form: f, Facts: p.Facts, Data: l}, status)
 }
