@@ -24,3 +24,42 @@
   svg.addEventListener('pointerup', () => { from = null; });
   move();
 })();
+
+// A picture of a cut, laid beside the drawn one. It is drawn here and goes nowhere.
+(() => {
+  'use strict';
+  const file = document.getElementById('cutfile');
+  const canvas = document.getElementById('cutpicture');
+  if (!file || !canvas) return;
+  const size = document.getElementById('cutsize');
+  const turn = document.getElementById('cutturn');
+  let picture = null;
+  let at = [canvas.width / 2, canvas.height / 2];
+  const draw = () => {
+    const c = canvas.getContext('2d');
+    c.setTransform(1, 0, 0, 1, 0, 0);
+    c.clearRect(0, 0, canvas.width, canvas.height);
+    if (!picture) return;
+    const k = Number(size.value) * Math.min(canvas.width / picture.width, canvas.height / picture.height);
+    c.translate(at[0], at[1]);
+    c.rotate(Number(turn.value) * Math.PI / 180);
+    c.drawImage(picture, -picture.width * k / 2, -picture.height * k / 2, picture.width * k, picture.height * k);
+  };
+  file.addEventListener('change', async () => {
+    try {
+      picture = file.files[0] ? await createImageBitmap(file.files[0]) : null;
+      file.setCustomValidity('');
+    } catch {
+      picture = null;
+      file.setCustomValidity('This file is no picture that can be shown: take another.');
+      file.reportValidity();
+    }
+    canvas.dataset.shown = picture ? 'yes' : '';
+    draw();
+  });
+  for (const x of [size, turn]) x.addEventListener('input', draw);
+  let from = null;
+  canvas.addEventListener('pointerdown', (e) => { from = [e.clientX - at[0], e.clientY - at[1]]; canvas.setPointerCapture(e.pointerId); });
+  canvas.addEventListener('pointermove', (e) => { if (from) { at = [e.clientX - from[0], e.clientY - from[1]]; draw(); } });
+  canvas.addEventListener('pointerup', () => { from = null; });
+})();

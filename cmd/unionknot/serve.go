@@ -153,11 +153,12 @@ func keepTidy(ctx context.Context, n *stages.Set, log *slog.Logger) {
 	for {
 		err := n.DB.Alone(ctx, "tidy", func() error {
 			rows, err := n.Tidy(ctx)
+			names, nerr := n.EraseNamesDue(ctx)
 			pictures, perr := n.PlainPhotos(ctx)
-			if rows > 0 || pictures > 0 {
-				log.Info("tidied", "rows", rows, "pictures", pictures)
+			if rows > 0 || names > 0 || pictures > 0 {
+				log.Info("tidied", "rows", rows, "names", names, "pictures", pictures)
 			}
-			return errors.Join(err, perr)
+			return errors.Join(err, nerr, perr)
 		})
 		if err != nil && ctx.Err() == nil {
 			log.Error("what is no longer kept is still here", "err", err)

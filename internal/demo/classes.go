@@ -86,7 +86,48 @@ func (m *maker) course() error {
 	if err := m.s.LearnerLeft(m.ctx, m.a, "K-1", 22, false); err != nil {
 		return err
 	}
-	return m.practised()
+	if err := m.practised(); err != nil {
+		return err
+	}
+	return m.twoPairs()
+}
+
+// twoPairs is what two cutters made the day before with a tier each behind them, and what they have
+// laid ready.
+func (m *maker) twoPairs() error {
+	m.at(2027, time.February, 1, 9, 0)
+	if err := m.s.AddOrder(m.ctx, m.a, ordersstage.NewOrder{Code: "O-61", Genus: "pear", Variety: "Wick Amber", StockGenus: "pear",
+		StockType: "course seedling", Trees: 56, DueOn: due(3, 1), Priority: 3, Buyer: "own sales"}); err != nil {
+		return err
+	}
+	m.at(2027, time.February, 22, 8, 0)
+	asked := match.Asked{Ways: []string{"cleft-one-side"}}
+	w, err := m.s.Match(m.ctx, "O-61", asked)
+	if err != nil {
+		return err
+	}
+	b, err := m.s.MakeBatch(m.ctx, m.a, "O-61", match.MakeBatch{Asked: asked, Print: w.Print, Once: m.uuid(), Tie: "film", Healing: "cold callus"})
+	if err != nil {
+		return fmt.Errorf("the pairs' batch: %w", err)
+	}
+	if err := m.s.MakeTags(m.ctx, m.a, b, m.s.Today(), []int64{m.ids["ansel"], m.ids["odile"]}, m.ids["tamsin"], m.ids["pim"]); err != nil {
+		return err
+	}
+	ts, err := m.tags(b)
+	if err != nil {
+		return err
+	}
+	for i, t := range ts {
+		if i >= 2 {
+			break
+		}
+		m.at(2027, time.February, 22, 10+i, 30)
+		if err := m.graft(t, t.Planned, 58+8*float64(i), 0, true); err != nil {
+			return err
+		}
+	}
+	m.at(2027, time.February, 23, 14, 5)
+	return nil
 }
 
 // learn lets the learner of a place graft for an hour: each first try is right more often than the

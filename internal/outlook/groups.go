@@ -8,6 +8,7 @@ import (
 	"unionknot/internal/core/pace"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // CutShare is the part of a graft's time that goes to cutting. House default.
@@ -206,4 +207,32 @@ func (d *Diary) TierAway(hand, slot int) (out []string) {
 		}
 	}
 	return out
+}
+
+// ClassLine is a class that is under way.
+type ClassLine struct {
+	Code           string
+	Tags           int
+	Bound, Planned int
+}
+
+// ApartFromClasses parts open tags into those of hands and those of learners, a line for each class.
+func ApartFromClasses(f *snapshot.Snapshot, ts []store.Tag) (hands []store.Tag, classes []ClassLine) {
+	at := map[int64]int{}
+	of := f.Classes()
+	for _, t := range ts {
+		if !of[t.WorkerID] {
+			hands = append(hands, t)
+			continue
+		}
+		i, ok := at[t.WorkerID]
+		if !ok {
+			p, _ := f.Person(t.WorkerID)
+			i = len(classes)
+			at[t.WorkerID], classes = i, append(classes, ClassLine{Code: words.ClassCode(p.Name)})
+		}
+		c := &classes[i]
+		c.Tags, c.Bound, c.Planned = c.Tags+1, c.Bound+t.Tied, c.Planned+t.Planned
+	}
+	return hands, classes
 }

@@ -220,7 +220,11 @@ func (q Q) Find(ctx context.Context, typed string) (fs []Found, err error) {
 			'%' || $1 || '%' order by o.due_on limit 8)
 		union all (select 'tree', t.code, t.genus || ', ' || t.stock || ', ' || t.place, 8 from tree t where t.code like upper($1) || '%' or t.place ilike
 		'%' || $1 || '%' or t.stock ilike '%' || $1 || '%' order by t.code limit 8)
-		union all (select 'person', p.name, p.role, 7 from person p where p.name ilike '%' || $1 || '%' and left_on is null order by
+		union all (select 'class', c.code, c.name || ', ' || c.day, 9 from class c where c.code like upper($1) || '%' or c.name ilike '%' || $1 || '%'
+		order by c.id desc limit 8)
+		union all (select 'row', r.id::text, r.field || ', row ' || r.number, 10 from field_row r where r.gone_at is null and
+		(r.field || ', row ' || r.number) ilike '%' || $1 || '%' order by r.field, r.number limit 8)
+		union all (select 'person', p.name, p.role, 7 from person p where p.name ilike '%' || $1 || '%' and left_on is null and p.role <> 'class' order by
 		p.name limit 8)
 		) x order by (code = upper($1)) desc, sort, code`, escapeLike(typed))
 	return fs, err

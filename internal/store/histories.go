@@ -57,6 +57,14 @@ var histories = map[string]string{
 	"trees": `select t.code as tag, m.what, m.n, coalesce(m.cause, '') as cause, m.buyer, m.place, m.on_day, m.reason, p.name as by, m.at, m.undone_at
 		from tree_move m join any_tag t on t.id = m.tag_id join person p on p.id = m.person_id
 		where ($1::timestamptz is null or m.at >= $1) and ($2::timestamptz is null or m.at < $2) order by m.at, t.code`,
+	"learner-looks": `select c.code as class, l.place, v.says, v.warm, coalesce(t.code, '') as tag, coalesce(v.held, '') as held, p.name as by, v.at,
+			v.received_at, v.device, v.undone_at, v.id::text as id
+		from verdict v join learner l on l.id = v.learner_id join class c on c.id = l.class_id join person p on p.id = v.person_id
+			left join any_tag t on t.id = v.tag_id
+		where ($1::timestamptz is null or v.at >= $1) and ($2::timestamptz is null or v.at < $2) order by v.at, v.id`,
+	"practice": `select s.on_day, p.name, s.technique, s.cuts, s.flat, s.fit, s.wood, s.note, b.name as by, s.at, s.undone_at, s.id::text as id
+		from practice_sheet s join person p on p.id = s.person_id join person b on b.id = s.by_id
+		where ($1::timestamptz is null or s.on_day >= $1) and ($2::timestamptz is null or s.on_day < $2) order by s.on_day, s.at, s.id`,
 	"stock": `select l.code, t.genus, t.name as stock, l.supplier, l.received_on, l.form, l.place, l.received,
 			coalesce(b.n, 0) as free, (select count(*) from caliper_reading r where r.lot_id = l.id) as measured,
 			l.grade_low_mm::float8 as grade_low_mm, l.grade_high_mm::float8 as grade_high_mm, l.health

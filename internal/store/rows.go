@@ -41,6 +41,7 @@ type RowGap struct {
 	Stand int64     `json:"stand"`
 	At    int       `json:"at"`
 	Why   string    `json:"why"`
+	Tag   *int64    `json:"tag"` // whose plant it was, where it was budded before it went
 	By    string    `json:"by"`
 	When  time.Time `json:"when"`
 }
@@ -87,7 +88,7 @@ const rowSelect = `select r.id, r.field, r.number, r.bearing, r.wind_from, r.spa
 		from row_stand s join stock_lot l on l.id = s.lot_id join stock_type k on k.id = l.stock_type_id
 		left join lateral (select sum(n) filter (where account = 'free') as free, sum(n) filter (where account in ('free', 'aside', 'grafted')) as stems
 			from stock_balance where lot_id = s.lot_id) b on true where s.row_id = r.id and s.gone_at is null)::text as stands,
-	(select json_agg(json_build_object('id', g.id, 'stand', g.stand_id, 'at', g.at_plant, 'why', g.why, 'by', p.name, 'when', g.at) order by g.at_plant)
+	(select json_agg(json_build_object('id', g.id, 'stand', g.stand_id, 'at', g.at_plant, 'why', g.why, 'tag', g.tag_id, 'by', p.name, 'when', g.at) order by g.at_plant)
 		from row_gap g join row_stand s on s.id = g.stand_id join person p on p.id = g.person_id
 		where s.row_id = r.id and s.gone_at is null and g.undone_at is null)::text as gaps,
 	(select json_agg(json_build_object('id', x.id, 'soil', x.soil, 'on', x.on_day, 'by', p.name) order by x.on_day desc, x.at desc)
@@ -160,9 +161,9 @@ func (q Q) LeaveRow(ctx context.Context, stand int64, at time.Time) error {
 }
 
 // AddRowGap notes a gap; known says that it was noted already.
-func (q Q) AddRowGap(ctx context.Context, id string, stand int64, at int, why string, by int64, when time.Time) (n int64, err error) {
-	return q.exec(ctx, `insert into row_gap (id, stand_id, at_plant, why, person_id, at) values ($1, $2, $3, $4, $5, $6) on conflict do nothing`, id, stand,
-		at, why, by, when)
+func (q Q) AddRowGap(ctx context.Context, id string, stand int64, at int, why string, tag *int64, by int64, when time.Time) (n int64, err error) {
+	return q.exec(ctx, `insert into row_gap (id, stand_id, at_plant, why, tag_id, person_id, at) values ($1, $2, $3, $4, $5, $6, $7)
+		on conflict do nothing`, id, stand, at, why, tag, by, when)
 }
 
 // UndoRowGap takes a gap back.
@@ -201,16 +202,24 @@ func (q Q) RenumberQuietly(ctx context.Context, id int64, field string, number i
 	return err
 }
 
-// GapTook says whether a gap, by its note, has taken a stem out of a lot's free ones that did not
-// come back.
-func (q Q) GapTook(ctx context.Context, lot int64, note string) (took bool, err error) {
-	err = q.get(ctx, &took, `select coalesce(sum(case when to_account = 'lost' then n else -n end), 0) > 0 from stock_ledger where lot_id = $1 and note = $2`, lot,
-		note)
-	return took, err
-}
-
 // TagsStand lets a lot's tags that were noted where the lot stood stand where it stands now.
 func (q Q) TagsStand(ctx context.Context, lot int64, was, now string) error {
 	_, err := q.exec(ctx, `update any_tag set heal_place = $3 where lot_id = $1 and lower(heal_place) = lower($2)`, lot, was, now)
 	return err
+}
+
+// SoilByPlace gives how the soil of rows was found last, since a day, by the row's name in small
+// letters.
+func (q Q) SoilByPlace(ctx context.Context, since time.Time) (map[string]string, error) {
+	var rs []struct {
+		Place string `db:"place"`
+		Soil  string `db:"soil"`
+	}
+	err := q.all(ctx, &rs, `select distinct on (r.id) lower(r.field || ', row ' || r.number) as place, x.soil from row_soil x join field_row r on r.id = x.row_id
+		where x.undone_at is null and r.gone_at is null and x.on_day >= $1 order by r.id, x.on_day desc, x.at desc`, since)
+	out := map[string]string{}
+	for _, r := range rs {
+		out[r.Place] = r.Soil
+	}
+	return out, err
 }

@@ -44,6 +44,9 @@ const (
 // ClassNamed is the name under which a class's grafts are counted.
 func ClassNamed(code string) string { return "Class " + code }
 
+// ClassCode is the code of the class whose grafts are counted under a name.
+func ClassCode(name string) string { return strings.TrimPrefix(name, "Class ") }
+
 // SoManyLearners bounds a class.
 func SoManyLearners(most int) string { return fmt.Sprintf("Between 1 and %d learners.", most) }
 

@@ -98,7 +98,8 @@ const FileGone = "This file is not kept any more: it was dropped, or loaded some
 // listNames are what people read for lists that can be taken away.
 var listNames = map[string]string{
 	"tags": "Tags", "taps": "Taps", "counts": "Counts of takes, corrected ones too", "steps": "Steps done",
-	"trees": "Trees lost, sold and planted", "looks": "Looks at stores, wood and stock", "stock-ledger": "Ledger of stems",
+	"trees": "Trees lost, sold and planted", "looks": "Looks at stores, wood and stock",
+	"learner-looks": "Looks at learners' grafts", "practice": "Practice sheets", "stock-ledger": "Ledger of stems",
 	"wood-ledger": "Ledger of wood", "people": "People and what they know", "hours": "Hours at the bench", "changes": "Record of changes",
 	"stock": "Stock lots", "wood": "Bundles of wood", "mother-plants": "Mother plants", "all-orders": "Orders", "caliper": "Caliper readings",
 	"store-readings": "Readings of stores and boxes",

@@ -83,6 +83,7 @@ func (s *Stage) Bench(ctx context.Context, a nursery.Actor, batchesAfter int64) 
 	if err != nil {
 		return p, err
 	}
+	p.Open, _ = outlook.ApartFromClasses(f, p.Open)
 	lines, r, err := s.Reckon.OrderLines(ctx, f, &outlook.WhatIf{})
 	if err != nil {
 		return p, err

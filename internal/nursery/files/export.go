@@ -56,7 +56,7 @@ type HistoryKind struct {
 }
 
 // HistoryKinds are all of them, in the order of work.
-var HistoryKinds = []HistoryKind{{Key: "tags"}, {Key: "taps"}, {Key: "counts"}, {Key: "steps"}, {Key: "trees"}, {Key: "looks"},
+var HistoryKinds = []HistoryKind{{Key: "tags"}, {Key: "taps"}, {Key: "counts"}, {Key: "steps"}, {Key: "trees"}, {Key: "looks"}, {Key: "learner-looks"}, {Key: "practice"},
 	{Key: "stock-ledger"}, {Key: "wood-ledger"}, {Key: "stock"}, {Key: "wood"},
 	{Key: "mother-plants"}, {Key: "all-orders"}, {Key: "caliper"}, {Key: "store-readings"}, {"people", true}, {"hours", true}, {"changes", true}}
 

@@ -69,6 +69,9 @@ type WalkPage struct {
 	Ways      func(k aftercare.Name, n int) string // how a step is done here
 }
 
+// soilAge is for how many days what was seen of a row's soil is said on the walk. House default.
+const soilAge = 7
+
 // Walk gathers the walk.
 func (s *Stage) Walk(ctx context.Context) (WalkPage, error) {
 	f, err := s.Facts(ctx, growNeeds...)
@@ -79,7 +82,14 @@ func (s *Stage) Walk(ctx context.Context) (WalkPage, error) {
 	p := WalkPage{Facts: f, At: f.At, RainedOff: f.RainedOff, Causes: f.Causes,
 		Ways: func(k aftercare.Name, n int) string { return words.KnotHow(k, n, h) }}
 	n := outlook.NursingOf(f)
+	soil, err := s.DB.Q().SoilByPlace(ctx, f.Today.AddDate(0, 0, -soilAge))
+	if err != nil {
+		return p, err
+	}
 	for _, b := range n.Beds(n.All()) {
+		if says := words.SoilWarns(soil[strings.ToLower(b.Place)]); says != "" {
+			b.Warning = append(b.Warning, says)
+		}
 		if b.Due() > 0 {
 			p.Beds = append(p.Beds, b)
 		} else {

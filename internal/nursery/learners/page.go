@@ -307,8 +307,8 @@ func (s *Stage) Seat(ctx context.Context, code string, place int) (PlacePage, er
 	return p, nil
 }
 
-// Live are the classes that are under way, for those at the bench.
-func (s *Stage) Live(ctx context.Context) (out []store.Class, err error) {
+// LiveClasses are the classes that are under way, for those at the bench.
+func (s *Stage) LiveClasses(ctx context.Context) (out []store.Class, err error) {
 	cs, err := s.DB.Q().ClassesKept(ctx)
 	for _, c := range cs {
 		if c.ClosedAt == nil && !c.Day.After(s.Today().AddDate(0, 0, 7)) {

@@ -53,6 +53,8 @@ type Page struct {
 	Stray      float64 // mm, of unions cut open; 0 where there are too few
 	Strays     int
 	Boss       bool
+	Face       union.Face // the house's
+	Manner     union.Manner
 }
 
 // Task is a union to be laid by eye: the stems, and where the scion lies best.
@@ -122,6 +124,7 @@ func (s *Stage) Practice(ctx context.Context, a nursery.Actor, person int64, tec
 	if p.Sheets, err = q.PracticeSheets(ctx, person); err != nil {
 		return p, err
 	}
+	p.Face, p.Manner = outlook.FaceWay(f.Way(outlook.WayFace)), outlook.MannerOf(f)
 	p.Boss, p.Names = a.Role == nursery.Propagator, map[string]string{}
 	if p.Boss {
 		p.People = f.Workers()

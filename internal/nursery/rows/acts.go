@@ -349,6 +349,8 @@ type Gap struct {
 // hear of it; where a tag stands there, it says which, so that the loss is noted on it.
 func (s *Stage) NoteGap(ctx context.Context, a nursery.Actor, id int64, g Gap) (tag string, err error) {
 	err = s.in(ctx, a, id, hands, func(q store.Q, r Row) error {
+		tag = ""
+		var of *int64
 		g.Why = strings.Join(strings.Fields(g.Why), " ")
 		switch {
 		case !nursery.UUIDPattern.MatchString(g.ID):
@@ -365,11 +367,11 @@ func (s *Stage) NoteGap(ctx context.Context, a nursery.Actor, id int64, g Gap) (
 		}
 		for _, x := range LaidOut(r) {
 			if x.Stretch.First > 0 && g.At >= x.Stretch.First && g.At <= x.Last && (x.Tied > 0 || x.Open && x.Started != nil) {
-				tag = x.Code
+				tag, of = x.Code, &x.ID
 			}
 		}
 		st := r.Stands[i]
-		n, err := q.AddRowGap(ctx, g.ID, st.ID, g.At, g.Why, a.ID, s.Now())
+		n, err := q.AddRowGap(ctx, g.ID, st.ID, g.At, g.Why, of, a.ID, s.Now())
 		if err != nil || n == 0 {
 			return err
 		}
@@ -405,11 +407,7 @@ func (s *Stage) UndoGap(ctx context.Context, a nursery.Actor, id int64, gap stri
 			return err
 		}
 		k := slices.IndexFunc(r.Stands, func(x store.RowStand) bool { return x.ID == g.Stand })
-		took, err := q.GapTook(ctx, r.Stands[k].LotID, words.GapNote(g.At, Place(r)))
-		if err != nil {
-			return err
-		}
-		if took {
+		if g.Tag == nil {
 			if err := s.stem(ctx, q, a, r, r.Stands[k], string(tally.Lost), store.Free, g.At); err != nil {
 				return err
 			}

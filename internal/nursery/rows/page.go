@@ -231,8 +231,8 @@ func reached(r Row) int {
 }
 
 func gapsAll(r Row) (out []int) {
-	for _, g := range r.Gaps {
-		out = append(out, g.At)
+	for _, s := range r.Stands {
+		out = append(out, gapsOf(r, s.ID, true)...)
 	}
 	return out
 }

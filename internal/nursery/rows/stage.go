@@ -39,20 +39,36 @@ type Row = store.FieldRow
 // Place is a row's name, as places have it.
 func Place(r Row) string { return words.RowPlace(r.Field, r.Number) }
 
-// gapsOf are the gaps of a stand, by plants.
-func gapsOf(r Row, stand int64) (out []int) {
+// gapsOf are the gaps of a stand, by plants: all of them, or those that were there before anything
+// was budded, beside which tags are laid.
+func gapsOf(r Row, stand int64, before bool) (out []int) {
 	for _, g := range r.Gaps {
-		if g.Stand == stand {
+		if g.Stand == stand && !(before && g.Tag != nil) {
 			out = append(out, g.At)
 		}
 	}
 	return out
 }
 
+// Lacks is how many stems the ledgers of a row's lots have beyond its plants; below zero: fewer.
+// What was budded and is gone since is in the ledgers still.
+func Lacks(r Row) int {
+	n := -Plants(r)
+	for _, s := range r.Stands {
+		n += s.Stems
+	}
+	for _, g := range r.Gaps {
+		if g.Tag != nil {
+			n--
+		}
+	}
+	return n
+}
+
 // Plants is how many plants stand in a row by its map.
 func Plants(r Row) (n int) {
 	for _, s := range r.Stands {
-		n += rows.Plants(rows.Stretch{First: s.First, Last: s.Last}, gapsOf(r, s.ID))
+		n += rows.Plants(rows.Stretch{First: s.First, Last: s.Last}, gapsOf(r, s.ID, false))
 	}
 	return n
 }
@@ -79,7 +95,7 @@ func LaidOut(r Row) (out []Laid) {
 			}
 			ts, runs = append(ts, t), append(runs, rows.Run{Stems: n, At: t.First})
 		}
-		for i, x := range rows.Lay(rows.Stretch{First: s.First, Last: s.Last}, gapsOf(r, s.ID), runs) {
+		for i, x := range rows.Lay(rows.Stretch{First: s.First, Last: s.Last}, gapsOf(r, s.ID, true), runs) {
 			out = append(out, Laid{ts[i], x})
 		}
 	}

@@ -20,6 +20,7 @@ import (
 type TodayPage struct {
 	Facts          *snapshot.Snapshot
 	Live           []LiveTag
+	Classes        []outlook.ClassLine // that are under way, each as one
 	Bench          []store.Tag         // to do today or overdue, not begun
 	Due            []outlook.HealPlace // tags to look at now, by where they stand
 	Orders         []outlook.OrderLine // short or unmatched, soonest first
@@ -63,7 +64,8 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 	gs := n.All()
 	beds := n.Beds(gs)
 	p.Walk, p.Day = outlook.DueOn(beds), n.Today
-	open := f.OpenTags()
+	open, classes := outlook.ApartFromClasses(f, f.OpenTags())
+	p.Classes = classes
 	if a.Role == nursery.BenchHand {
 		p.Risks = outlook.GrowRisks(n, gs, beds)
 		outlook.WorstFirst(p.Risks)

@@ -37,6 +37,7 @@ create table row_gap (
   stand_id  bigint not null references row_stand,
   at_plant  int not null check (at_plant between 1 and 100000),
   why       text not null default '' check (length(why) <= 120),
+  tag_id    bigint references any_tag,  -- whose plant it was: it was budded before it went
   person_id bigint not null references person,
   at        timestamptz not null,
   undone_at timestamptz

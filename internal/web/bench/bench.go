@@ -18,6 +18,7 @@ import (
 	"unionknot/internal/core/union"
 	"unionknot/internal/nursery"
 	benchstage "unionknot/internal/nursery/bench"
+	"unionknot/internal/nursery/learners"
 	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
@@ -51,12 +52,21 @@ func Routes(k *page.Kit) []page.Route {
 	}...)
 }
 
+type listPage struct {
+	benchstage.BenchPage
+	Classes []learners.Class
+}
+
 func (b bench) list(w http.ResponseWriter, r *http.Request) error {
 	p, err := b.Nursery.Bench(r.Context(), page.Actor(r), page.QueryInt(r, "batches"))
 	if err != nil {
 		return err
 	}
-	return b.Show(w, r, b.views["list"], page.Frame{Title: "Bench", Stage: "Bench", Data: p})
+	live, err := b.Nursery.LiveClasses(r.Context())
+	if err != nil {
+		return err
+	}
+	return b.Show(w, r, b.views["list"], page.Frame{Title: "Bench", Stage: "Bench", Data: listPage{p, live}})
 }
 
 func (b bench) batch(w http.ResponseWriter, r *http.Request) error {

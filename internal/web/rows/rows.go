@@ -196,11 +196,7 @@ func (x rows) showRow(w http.ResponseWriter, r *http.Request, f page.Form, statu
 		Today: x.Nursery.Today().Format(time.DateOnly), Warns: words.SoilWarns(string(p.Soil)),
 		SideTo: words.RowSide(p.Side.Side, p.Side.Bearing, p.Side.Any, p.Side.NoWind, p.Side.Windward)}
 	l.SideOf = draw.RowSide(p.Side.Side, l.SideTo)
-	stems := 0
-	for _, s := range p.Stands {
-		stems += s.Stems
-	}
-	l.Missing = stems - p.Plants
+	l.Missing = rowstage.Lacks(p.Row)
 	for _, t := range p.Laid {
 		l.Lines = append(l.Lines, laidLine{t, t.Stretch.First, t.Stretch.Last, t.RowTag.First})
 	}

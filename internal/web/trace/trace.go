@@ -88,6 +88,7 @@ var opens = map[string]string{
 	"order":  "/orders/",
 	"batch":  "/bench/batches/",
 	"tree":   "/trees/",
+	"class":  "/classes/",
 }
 
 // kindOf is the kind of the one thing that bears the code, or "".
