@@ -172,7 +172,7 @@ func TestFactsMoveWhateverTheyAreChangedBy(t *testing.T) {
 			`insert into hand_stray (person_id, n, sd_mm, by_id, at) select id, 9, 0.4, id, now() from person where sign_in = 'ansel'`,
 			func(s *snapshot.Snapshot) any { return len(s.Strays) }},
 		{"tag, a finish",
-			`update tag set pace_hours = 1 where pace_hours is not null and id = (select max(id) from tag where pace_hours is not null)`,
+			`update tag set pace_hours = 1 where pace_hours is not null and id = (select max(id) from tag where pace_hours is not null and tier_id is null)`,
 			func(s *snapshot.Snapshot) any { return s.Paces }},
 		{"take_count",
 			`insert into take_count (id, tag_id, look, counted_on, taken, doubtful, dead, person_id, at)

@@ -92,7 +92,7 @@ func TestEachWayOfTheHouseChangesSomething(t *testing.T) {
 	require.Len(t, p.Ways, len(ways.All))
 	own := map[string]bool{string(ways.BudsPerStock): true, string(ways.Team): true, string(ways.Failed): true,
 		string(ways.ChipWood): true, string(ways.SpeciesOrder): true, string(ways.TakesSeen): true,
-		string(ways.Sharing): true}
+		string(ways.Sharing): true, string(ways.CheckTape): true}
 	for _, w := range p.Ways {
 		t.Run(w.Key, func(t *testing.T) {
 			if own[w.Key] {

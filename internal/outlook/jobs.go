@@ -8,6 +8,7 @@ import (
 
 	"unionknot/internal/core/benchday"
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/supply"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/snapshot"
@@ -141,9 +142,6 @@ func (d *Diary) fill(f *snapshot.Snapshot, stay bool) {
 	d.Tags = f.OpenTags()
 	classes := f.Classes()
 	for i, t := range d.Tags {
-		if classes[t.WorkerID] {
-			continue // learners' tags stay with them
-		}
 		left := t.Planned - t.Tied
 		if left <= 0 {
 			continue
@@ -159,8 +157,16 @@ func (d *Diary) fill(f *snapshot.Snapshot, stay bool) {
 			Weight:    lateWeight[t.Priority],
 		}
 		hand := d.HandOf(t.WorkerID)
+		if classes[t.WorkerID] && hand < 0 {
+			hand = d.class(t)
+		}
 		slot := max(d.Now, d.Slot(t.Day, t.Half))
 		switch {
+		case classes[t.WorkerID]: // learners' tags stay with them, and take nobody's time
+			j.Fixed, j.Hand, j.Slot = slot < d.Work.Slots, hand, slot
+			if j.Fixed {
+				d.Work.Hands[hand].Hours[slot] += d.Work.Takes(j, left)
+			}
 		case t.StartedAt != nil:
 			j.Fixed, j.Hand, j.Slot = hand >= 0, hand, d.Now
 		case hand >= 0 && (stay || t.Locked):
@@ -196,6 +202,16 @@ func (d *Diary) fill(f *snapshot.Snapshot, stay bool) {
 		d.Rest[len(d.Work.Jobs)-1] = rest[i:k]
 		i = k
 	}
+}
+
+// class puts a class among the hands: it has the hours that its own tags take, and knows nothing
+// else.
+func (d *Diary) class(t store.Tag) int {
+	p, _ := d.F.Person(t.WorkerID)
+	knows := map[string]bool{t.Technique: true}
+	d.Hands = append(d.Hands, Hand{Person: p, Knows: knows, Speed: sizing.Interval{Mean: 1, Low: 1, High: 1}})
+	d.Work.Hands = append(d.Work.Hands, benchday.Hand{ID: p.Name, Speed: 1, Knows: knows, Hours: make([]float64, d.Work.Slots)})
+	return len(d.Hands) - 1
 }
 
 // beside is what a stock takes beside its first graft or bud, in hours: making it

@@ -203,7 +203,7 @@ var added = map[string]string{
 		when exists (select from lot_look x where x.lot_id = l.id) or exists (select from let_in x where x.lot_id = l.id) then 'looked at'
 		when exists (select from lot_move x where l.id in (x.lot_id, x.new_lot_id)) or exists (select from lot_taper x where x.lot_id = l.id)
 			or exists (select from any_lot x where x.came_from_lot = l.id) or exists (select from tree x where x.from_lot = l.id)
-			or exists (select from limb x where x.lot_id = l.id)
+			or exists (select from limb x where x.lot_id = l.id) or exists (select from row_stand x where x.lot_id = l.id)
 			or (select count(*) from stock_ledger x where x.lot_id = l.id) > 1 then 'moved'
 		else '' end as why from load_added a left join stock_lot l on l.code = a.key where a.load_id = $1`,
 	"bundles": `select a.key, case when b.id is null then 'gone'

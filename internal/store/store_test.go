@@ -48,7 +48,7 @@ func TestTheCraftIsSeeded(t *testing.T) {
 	assert.Len(t, ts, 11)
 	ways, err := q.HouseWays(ctx)
 	require.NoError(t, err)
-	assert.Len(t, ways, 28)
+	assert.Len(t, ways, 29)
 	for _, w := range ways {
 		assert.Contains(t, w.Options, w.Chosen)
 	}

@@ -47,6 +47,16 @@ func ClassNamed(code string) string { return "Class " + code }
 // ClassCode is the code of the class whose grafts are counted under a name.
 func ClassCode(name string) string { return strings.TrimPrefix(name, "Class ") }
 
+// LearnersTag says that a tag is a learner's.
+func LearnersTag(code, whose string) string {
+	return "Tag " + code + " is a learner's (" + whose + "): it stays with them. What they leave goes back when they have left."
+}
+
+// ClassHasBatch says that a batch is laid out for a class.
+func ClassHasBatch(batch, whose string) string {
+	return "Batch " + batch + " is laid out for learners (" + whose + "). Make another batch for the bench."
+}
+
 // SoManyLearners bounds a class.
 func SoManyLearners(most int) string { return fmt.Sprintf("Between 1 and %d learners.", most) }
 

@@ -36,6 +36,7 @@ var wayChanges = map[ways.Key]string{
 	ways.Binding:      "the card",
 	ways.PotTime:      "what follows a graft that is potted, and its last day in the pot",
 	ways.ChipWood:     "what to look for when wood is cut for chips",
+	ways.CheckTape:    "which grafts of a class that is made from now on may be bound without a look",
 	ways.Sharing:      "which tags change hands within a half-day when the days are planned",
 	ways.TakesSeen:    "Results and the pages of workers, as bench hands see them",
 	ways.SpeciesOrder: "the order of species through the budding weeks",

@@ -130,6 +130,9 @@ func (p *Problem) hours(j Job, n int) float64 {
 	return float64(n)*(1/p.Rate[j.Technique]+j.Prepare) + tagHours
 }
 
+// Takes is what a tag of n grafts takes, in standard hours, with a change of lot or bundle before it.
+func (p *Problem) Takes(j Job, n int) float64 { return p.hours(j, n) + changeHours }
+
 // capacity is a hand's standard hours in a half-day.
 func (p *Problem) capacity(h, s int) float64 {
 	if s >= len(p.Hands[h].Hours) {

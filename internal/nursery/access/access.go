@@ -7,6 +7,7 @@ import (
 	"encoding/base64"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -16,6 +17,7 @@ import (
 	"golang.org/x/crypto/argon2"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
 	"unionknot/internal/words"
 )
@@ -217,7 +219,8 @@ func (s *Stage) People(ctx context.Context, a nursery.Actor) ([]store.Person, er
 	if err := a.Must(nursery.Propagator); err != nil {
 		return nil, err
 	}
-	return s.DB.Q().People(ctx)
+	ps, err := s.DB.Q().People(ctx)
+	return slices.DeleteFunc(ps, func(p store.Person) bool { return nursery.Role(p.Role) == snapshot.Class }), err
 }
 
 // Workers lists who can be given a tag.

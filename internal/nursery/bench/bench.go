@@ -110,6 +110,11 @@ func (s *Stage) HandOver(ctx context.Context, a nursery.Actor, code string, to, 
 		if a.Role == nursery.BenchHand && !t.Has(a.ID) {
 			return fmt.Errorf("tag %s: %w", code, nursery.ErrNotAllowed)
 		}
+		if was, err := q.Person(ctx, t.WorkerID); err != nil {
+			return err
+		} else if nursery.Role(was.Role) == snapshot.Class {
+			return nursery.Problem{Field: "", Says: words.LearnersTag(code, was.Name)}
+		}
 		switch {
 		case t.FinishedAt != nil:
 			return nursery.Problem{Field: "", Says: "This tag is finished, so it stays with who made it."}

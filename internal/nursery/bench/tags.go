@@ -60,6 +60,10 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 		if err != nil {
 			return err
 		}
+		classes := f.Classes()
+		if i := slices.IndexFunc(before, func(t store.Tag) bool { return classes[t.WorkerID] }); i >= 0 {
+			return nursery.Problem{Field: "", Says: words.ClassHasBatch(b.Code, before[i].Worker)}
+		}
 		gone, err := q.DropTags(ctx, []int64{b.ID}, a.ID, s.Now())
 		if err != nil {
 			return err

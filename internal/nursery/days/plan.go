@@ -13,6 +13,7 @@ import (
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // Planned is what planning the days did.
@@ -329,6 +330,8 @@ func mayMove(d *outlook.Diary, code string, h, slot int, m MoveTags) error {
 	switch {
 	case t.StartedAt != nil:
 		return nursery.Problem{Field: "", Says: "Tag " + code + " is begun, so it stays with " + t.Worker + "."}
+	case d.F.Classes()[t.WorkerID]:
+		return nursery.Problem{Field: "", Says: words.LearnersTag(code, t.Worker)}
 	case !d.Hands[h].Knows[t.Technique]:
 		return nursery.Problem{
 			Field: "",

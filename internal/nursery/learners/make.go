@@ -112,6 +112,14 @@ func (s *Stage) AddClass(ctx context.Context, a nursery.Actor, n NewClass) error
 		if err != nil {
 			return err
 		}
+		classes := f.Classes()
+		before, err := q.Tags(ctx, store.Which{BatchID: b.ID, All: true})
+		if err != nil {
+			return err
+		}
+		if i := slices.IndexFunc(before, func(t store.Tag) bool { return classes[t.WorkerID] }); i >= 0 {
+			return nursery.Problem{Field: "batch", Says: words.ClassHasBatch(b.Code, before[i].Worker)}
+		}
 		ts, err := q.Threads(ctx, b.ID)
 		if err != nil {
 			return err

@@ -69,7 +69,7 @@ func candidates(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, l
 				j := s.Jobs[i]
 				j.Effects = slices.Clone(j.Effects)
 				for k, x := range j.Effects {
-					if p.Effects[x].Factor == take.Worker {
+					if x < len(p.Effects) && p.Effects[x].Factor == take.Worker {
 						j.Effects[k] = e
 					}
 				}
