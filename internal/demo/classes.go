@@ -30,21 +30,21 @@ func (m *maker) course() error {
 	if err := m.s.AddReadings(m.ctx, m.a, "L-220", mm); err != nil {
 		return err
 	}
-	if err := m.s.AddBundle(m.ctx, m.a, wood.NewBundle{Code: "W-320", Plant: "M-17", State: "resting", Place: "cold store 1", CutOn: m.s.Today(),
+	if err := m.s.AddBundle(m.ctx, m.a, wood.NewBundle{Code: "W-330", Plant: "M-17", State: "resting", Place: "cold store 1", CutOn: m.s.Today(),
 		Sticks: 300, LengthMM: 520, BaseMM: 8.8, TipMM: 6.4, InternodeMM: 22, BlindPct: 5, BudsPerPiece: 2, Whole: true}); err != nil {
 		return err
 	}
-	if err := m.s.AddOrder(m.ctx, m.a, ordersstage.NewOrder{Code: "O-60", Genus: "pear", Variety: "Wick Amber", StockGenus: "pear",
+	if err := m.s.AddOrder(m.ctx, m.a, ordersstage.NewOrder{Code: "O-70", Genus: "pear", Variety: "Wick Amber", StockGenus: "pear",
 		StockType: "course seedling", Trees: 470, DueOn: due(3, 1), Priority: 3, Buyer: "Winter course"}); err != nil {
 		return err
 	}
 	m.at(2027, time.February, 22, 16, 0)
 	asked := match.Asked{Grafts: 560, Ways: []string{"cleft-one-side"}}
-	w, err := m.s.Match(m.ctx, "O-60", asked)
+	w, err := m.s.Match(m.ctx, "O-70", asked)
 	if err != nil {
 		return err
 	}
-	b, err := m.s.MakeBatch(m.ctx, m.a, "O-60", match.MakeBatch{Asked: asked, Print: w.Print, Once: m.uuid(), Tie: "film", Healing: "cold callus"})
+	b, err := m.s.MakeBatch(m.ctx, m.a, "O-70", match.MakeBatch{Asked: asked, Print: w.Print, Once: m.uuid(), Tie: "film", Healing: "cold callus"})
 	if err != nil {
 		return fmt.Errorf("the course's batch: %w", err)
 	}
@@ -96,17 +96,17 @@ func (m *maker) course() error {
 // laid ready.
 func (m *maker) twoPairs() error {
 	m.at(2027, time.February, 1, 9, 0)
-	if err := m.s.AddOrder(m.ctx, m.a, ordersstage.NewOrder{Code: "O-61", Genus: "pear", Variety: "Wick Amber", StockGenus: "pear",
+	if err := m.s.AddOrder(m.ctx, m.a, ordersstage.NewOrder{Code: "O-71", Genus: "pear", Variety: "Wick Amber", StockGenus: "pear",
 		StockType: "course seedling", Trees: 56, DueOn: due(3, 1), Priority: 3, Buyer: "own sales"}); err != nil {
 		return err
 	}
 	m.at(2027, time.February, 22, 8, 0)
 	asked := match.Asked{Ways: []string{"cleft-one-side"}}
-	w, err := m.s.Match(m.ctx, "O-61", asked)
+	w, err := m.s.Match(m.ctx, "O-71", asked)
 	if err != nil {
 		return err
 	}
-	b, err := m.s.MakeBatch(m.ctx, m.a, "O-61", match.MakeBatch{Asked: asked, Print: w.Print, Once: m.uuid(), Tie: "film", Healing: "cold callus"})
+	b, err := m.s.MakeBatch(m.ctx, m.a, "O-71", match.MakeBatch{Asked: asked, Print: w.Print, Once: m.uuid(), Tie: "film", Healing: "cold callus"})
 	if err != nil {
 		return fmt.Errorf("the pairs' batch: %w", err)
 	}

@@ -2,6 +2,7 @@ package nursery_test
 
 import (
 	"slices"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -179,6 +180,33 @@ func TestAClearedHandIsPlannedForTheTechnique(t *testing.T) {
 	_, err := h.Judge(ctx, h.ansel, "a", []learners.Look{{ID: h.uuid(), Class: "K-1", Place: 1, Says: "undo", Undoes: done.Safe[5]}})
 	require.NoError(t, err)
 	assert.False(t, knows(), "a look that was taken back clears nobody")
+}
+
+func TestAClassThatIsNotOpenedIsCalledOff(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(60, 20, 30)
+	b := h.batch("O-1", 16)
+	n := learners.NewClass{Code: "K-1", Name: "Evening", Day: h.Today(), Batch: b, Learners: 2, Cans: 5, BarPct: 80, BarRun: 3}
+	require.NoError(t, h.AddClass(ctx, h.maud, n))
+	n.Code = "K-2"
+	isProblem(t, h.AddClass(ctx, h.maud, n), "laid out for learners")
+	isProblem(t, h.MakeTags(ctx, h.maud, b, h.Today(), []int64{h.ansel.ID}), "laid out for learners")
+	require.NoError(t, h.CallClassOff(ctx, h.maud, "K-1"))
+	assert.Zero(t, h.sum(`select count(*) from tag`))
+	require.NoError(t, h.AddClass(ctx, h.maud, n), "its batch is free")
+	isProblem(t, h.OpenClass(ctx, h.maud, "K-1", true, learners.Tools{words.Knives: 2, words.LooseBlades: 2, words.Secateurs: 0}), "closed")
+	require.NoError(t, h.OpenClass(ctx, h.maud, "K-2", true, learners.Tools{words.Knives: 2, words.LooseBlades: 2, words.Secateurs: 0}))
+	isProblem(t, h.CallClassOff(ctx, h.maud, "K-2"), "was opened")
+	// The plan of the days leaves learners' tags with them, and nobody is handed one.
+	h.plan()
+	learners := 0
+	for _, tag := range h.openTags() {
+		if strings.HasPrefix(tag.Worker, "Class K-2, place ") {
+			learners += tag.Planned
+			isProblem(t, h.HandOver(ctx, h.maud, tag.Code, h.ansel.ID, 0), "stays with them")
+		}
+	}
+	assert.Equal(t, 10, learners)
 }
 
 func TestAClassOpensAndClosesWithItsToolsCounted(t *testing.T) {

@@ -224,7 +224,11 @@ func (c *DayCell) add(d *Diary, x benchday.Piece) {
 
 func (p *DaysPage) explain(d *Diary) {
 	hours, hands := 0.0, 0
+	classes := d.F.Classes()
 	for h := range d.Hands {
+		if classes[d.Hands[h].Person.ID] {
+			continue // they work at their own tags alone
+		}
 		sum := 0.0
 		for s := range d.Work.Slots {
 			sum += d.Work.Hands[h].Hours[s] * d.Work.Hands[h].Speed

@@ -27,6 +27,7 @@ type Class struct {
 	ClosedAt      *time.Time `db:"closed_at"`
 	ClosedWhy     string     `db:"closed_why"`
 	ErasedAt      *time.Time `db:"erased_at"`
+	OffAt         *time.Time `db:"off_at"` // called off before it was opened
 	Learners      int        `db:"learners"`
 	Bound         int        `db:"bound"`
 	Planned       int        `db:"planned"`
@@ -74,7 +75,7 @@ func (q Q) AddClass(ctx context.Context, c Class, as string, names []string) (id
 // ChangeClass keeps what a class is changed to.
 func (q Q) ChangeClass(ctx context.Context, c Class) error {
 	return q.named(ctx, `update class set place = :place, warmups = :warmups, check_tape = :check_tape, bar_pct = :bar_pct, bar_run = :bar_run,
-		opened_at = :opened_at, begun_at = :begun_at, closed_at = :closed_at, closed_why = :closed_why, erased_at = :erased_at where id = :id`, c)
+		opened_at = :opened_at, begun_at = :begun_at, closed_at = :closed_at, closed_why = :closed_why, erased_at = :erased_at, off_at = :off_at where id = :id`, c)
 }
 
 // ClassTool is tools that a class has out, and how many came back.
@@ -286,7 +287,7 @@ func (q Q) NotLearntSkill(ctx context.Context, person int64, technique string) e
 // EraseLearners takes the names of learners out of classes that closed before a time, and of those
 // that are named.
 func (q Q) EraseLearners(ctx context.Context, closedBefore, now time.Time, class int64) (n int64, err error) {
-	return q.exec(ctx, `with done as (update class set erased_at = $2 where erased_at is null and closed_at is not null and (closed_at < $1 or id = $3) returning id)
+	return q.exec(ctx, `with done as (update class set erased_at = $2 where erased_at is null and coalesce(closed_at, off_at) is not null and (coalesce(closed_at, off_at) < $1 or id = $3) returning id)
 		update learner l set name = '', on_label = false from done where l.class_id = done.id`, closedBefore, now, class)
 }
 

@@ -29,6 +29,7 @@ func (h *house) in(t *testing.T, c *http.Client) bool {
 }
 
 func TestAPropagatorsPINOpensNoHouse(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	c := h.as(t, "maud")
 	status, _, body := h.sendForm(t, c, "/me", "old", demo.Password, "pin", "4071")

@@ -134,6 +134,7 @@ func TestAnAnswerThatIsLostCountsOnce(t *testing.T) {
 }
 
 func TestTwoTabsOnOneTag(t *testing.T) {
+	t.Parallel()
 	h, l, b, tag := onCard(t, 1280, 800)
 	before := h.tied(t, tag)
 	c := h.browser(t, 1280, 800)

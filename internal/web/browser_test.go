@@ -298,7 +298,7 @@ func (b *browser) press(s string) {
 		b.key(kb.Enter)
 		return
 	}
-	b.eval(find + `.click()`)
+	b.eval(`const e = ` + find + `; if (e.click) e.click(); else e.dispatchEvent(new MouseEvent('click', {bubbles: true, cancelable: true}))`)
 }
 
 func (b *browser) signIn(name string) {

@@ -14,6 +14,7 @@ import (
 // TestAnEndedSessionLosesNothing: an order is typed, the session ends meanwhile; signing in
 // over it brings it back, and one press keeps it, once.
 func TestAnEndedSessionLosesNothing(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")

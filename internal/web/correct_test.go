@@ -15,6 +15,7 @@ import (
 // database, with the earlier value; a day that is over is asked about; two spellings
 // become one.
 func TestWhatWasTypedIsPutRightByClicks(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	order := h.one(
 		t,

@@ -160,6 +160,7 @@ func orderToLabels(t *testing.T, keyboard bool) {
 }
 
 func TestTwoPlannersOnTheDays(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	a, b := h.browser(t, 1280, 800), h.browser(t, 1280, 800)
 	for _, x := range []*browser{a, b} {
@@ -194,6 +195,7 @@ func TestTwoPlannersOnTheDays(t *testing.T) {
 }
 
 func TestHandsWeeksAndPlacesAreSet(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
@@ -224,6 +226,7 @@ func TestHandsWeeksAndPlacesAreSet(t *testing.T) {
 }
 
 func TestALostLineMovesNoTag(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	l := &line{next: h.site}
 	h.Server.Config.Handler = l
@@ -268,6 +271,7 @@ func TestALostLineMovesNoTag(t *testing.T) {
 }
 
 func TestWhatIsShortIsSaidWithWaysOut(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	for _, q := range []string{`delete from person_hours where person_id <> (select id from person where sign_in = 'maud')`,
 		`update person_hours set hours = 0.5`} {

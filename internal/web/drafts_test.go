@@ -11,6 +11,7 @@ import (
 // TestADraftSurvivesAClosedTab: what was typed is offered again, to the same person alone,
 // until the server has it.
 func TestADraftSurvivesAClosedTab(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
@@ -55,6 +56,7 @@ func TestADraftSurvivesAClosedTab(t *testing.T) {
 // TestASentFormWithoutAnAnswer: the line went while it was sent. It is offered again, with
 // the word to look first.
 func TestASentFormWithoutAnAnswer(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")

@@ -14,6 +14,7 @@ import (
 // TestTheFirstHourLeadsFromAnEmptyHouse: by clicks, step by step, each page saying what comes
 // next; the site is looked at before it is set, and can be taken back.
 func TestTheFirstHourLeadsFromAnEmptyHouse(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Empty(t))
 	h.nursery.RunFrom(benchDay)
 	code, err := h.nursery.SetupCode(context.Background())
@@ -80,6 +81,7 @@ func TestTheFirstHourLeadsFromAnEmptyHouse(t *testing.T) {
 // TestWhatOneTapDidIsTakenBackByOne: for a minute, on whichever page, each thing that a tap
 // changes can be taken back by another.
 func TestWhatOneTapDidIsTakenBackByOne(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")

@@ -104,6 +104,7 @@ func TestTheWalkIsDoneOnAPhone(t *testing.T) {
 // TestAStepBeforeItsTimeAsksWhy does on a tag's page what is not due, and gives a reason;
 // sells before its season, and gives one too.
 func TestAStepBeforeItsTimeAsksWhy(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
@@ -153,6 +154,7 @@ func TestAStepBeforeItsTimeAsksWhy(t *testing.T) {
 // TestABoxIsCountedOnOnePage counts every tag of a box by typing, one of them wrong at
 // first, on a phone.
 func TestABoxIsCountedOnOnePage(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 390, 844)
 	b.signIn("odile")
@@ -303,6 +305,7 @@ func (b *browser) through(tag, until string) {
 // every step that falls due, month by month, until its trees are fit and sold: on a
 // desk and on a phone.
 func TestATagFromTiedToSoldByClicks(t *testing.T) {
+	t.Parallel()
 	for name, size := range map[string][2]int64{"desk": {1280, 800}, "phone": {390, 844}} {
 		t.Run(name, func(t *testing.T) {
 			h := open(t, testhouse.Demo(t))

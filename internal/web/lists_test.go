@@ -12,6 +12,7 @@ import (
 // TestAListIsLookedAtKeptAndTakenAlong: found in, sorted, its columns chosen, kept as a view,
 // by clicks; the file is what is shown.
 func TestAListIsLookedAtKeptAndTakenAlong(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")

@@ -62,6 +62,7 @@ func TestAFileIsMendedLoadedAndTakenBackByClicks(t *testing.T) {
 // TestALargeFileSaysHowFarItIs: what is asked of a large file goes on behind the page, which
 // follows it to its end.
 func TestALargeFileSaysHowFarItIs(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	store := h.one(t, `select name from store_place where set_c is not null order by id limit 1`)
 	var f bytes.Buffer

@@ -91,6 +91,7 @@ func (h *house) mineOf(t *testing.T, signIn string) (code string) {
 // TestAShiftWithoutALine works on one tablet with the server gone: cards opened and
 // loaded anew, two workers by PIN, a wrong PIN, the walk; then the line is back.
 func TestAShiftWithoutALine(t *testing.T) {
+	t.Parallel()
 	h, p, b := tabletOf(t, "Ansel Roke", "Odile Garth")
 	one, two := h.mineOf(t, "ansel"), h.mineOf(t, "odile")
 	before := [2]int{h.tied(t, one), h.tied(t, two)}
@@ -180,6 +181,7 @@ func TestACountAndAWalkWithoutALine(t *testing.T) {
 // TestAFullStoreIsSaidInRed goes on counting in memory, and loses nothing while the
 // page is open.
 func TestAFullStoreIsSaidInRed(t *testing.T) {
+	t.Parallel()
 	h, l, b, tag := onCard(t, 1280, 800)
 	before := h.tied(t, tag)
 	l.cut.Store(true)

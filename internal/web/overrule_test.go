@@ -11,6 +11,7 @@ import (
 // TestATechniqueIsUsedAgainstTheSeason ticks what the season shuts, is asked
 // why, and finds the reason on the batch's threads.
 func TestATechniqueIsUsedAgainstTheSeason(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
@@ -45,6 +46,7 @@ func TestATechniqueIsUsedAgainstTheSeason(t *testing.T) {
 // TestADoubtfulReadingIsSettledByAClick keys two readings that no thermometer
 // gives, strikes one and keeps the other.
 func TestADoubtfulReadingIsSettledByAClick(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")

@@ -11,6 +11,7 @@ import (
 // TestATableIsEditedByClicks: what a change would do is seen before it is kept; one's own is
 // added, offered and taken off.
 func TestATableIsEditedByClicks(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")

@@ -12,6 +12,7 @@ import (
 // one who cuts and one who ties, gives a tag to another tier, and takes the tier
 // away.
 func TestAPairIsPutTogetherByClicks(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")

@@ -13,6 +13,7 @@ import (
 // TestAllOrdersAreWovenHeldAndMade weaves every order at once, holds a
 // thread, keeps another apart, goes back, and makes all the batches.
 func TestAllOrdersAreWovenHeldAndMade(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")

@@ -15,6 +15,7 @@ import (
 // TestTheSeasonIsRehearsedByClicks: from Orders to the season played through, to what a lever
 // leads to; a sum of money; an order's own chance; the promises on Results; and on a phone.
 func TestTheSeasonIsRehearsedByClicks(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 900)
 	b.signIn("maud")
@@ -121,6 +122,7 @@ func TestTheGuidesExampleIsPlayedToItsEnd(t *testing.T) {
 // TestASeasonIsPractisedByClicks plays a made-up season to its end, with the coach, by the
 // keyboard's back as much as by the button; nothing of it reaches the house.
 func TestASeasonIsPractisedByClicks(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 390, 844)
 	b.signIn("ansel")

@@ -17,6 +17,7 @@ import (
 // TestResultsAreReadAndFollowed: pictures first, each with its table, its tags and its file;
 // filters stand in the address; what is advised leads to where it is done.
 func TestResultsAreReadAndFollowed(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
@@ -101,6 +102,7 @@ func TestResultsPrintOnTwoPages(t *testing.T) {
 }
 
 func TestASeasonIsReported(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
@@ -146,6 +148,7 @@ func TestASeasonIsReported(t *testing.T) {
 // TestARecallIsHeldByClicks: a lot's every tree, held with a reason, refused at the sale, and let
 // go again.
 func TestARecallIsHeldByClicks(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	lot := h.one(t, `select l.code from tag t join stock_lot l on l.id = t.lot_id where t.standing > 2 order by t.id limit 1`)
 	b := h.browser(t, 1280, 800)

@@ -151,6 +151,7 @@ func (h *house) real(t *testing.T, path string) string {
 }
 
 func TestEveryRouteByEveryRole(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	people := map[nursery.Role]string{nursery.Propagator: "maud", nursery.BenchHand: "ansel", nursery.Looker: "vera"}
 	routes := h.site.Routes()

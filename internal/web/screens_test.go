@@ -155,6 +155,7 @@ func TestEveryScreenOfTheDemoIsSoundForAll(t *testing.T) {
 }
 
 func TestAHandAndALookerSeeOnlyTheirStages(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	stages := func(name string) string {
 		b := h.browser(t, 1280, 800)
@@ -199,6 +200,7 @@ func TestTheWeaveIsSolvedAnewWhileOneLooks(t *testing.T) {
 }
 
 func TestTwoPlannersOnOneOrder(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	a, b := h.browser(t, 1280, 800), h.browser(t, 1280, 800)
 	for _, x := range []*browser{a, b} {
@@ -233,6 +235,7 @@ func TestADoubleClickMakesOneBatch(t *testing.T) {
 }
 
 func TestATagIsCountedByScan(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 390, 844)
 	b.signIn("ansel")
@@ -272,6 +275,7 @@ func TestATagIsCountedByScan(t *testing.T) {
 }
 
 func TestKeysFindAndClose(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
@@ -322,6 +326,7 @@ func TestTheServerIsKilledAndNothingIsLost(t *testing.T) {
 }
 
 func TestPrintHidesWhatIsNoUseOnPaper(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
@@ -343,6 +348,7 @@ func TestPrintHidesWhatIsNoUseOnPaper(t *testing.T) {
 // TestTagsAreStoodElsewhereByScan scans tags one after another, and ticks a whole
 // place, and says where they stand now.
 func TestTagsAreStoodElsewhereByScan(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("ansel")

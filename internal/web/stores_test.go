@@ -85,6 +85,7 @@ func (h *house) readings(t *testing.T, lot string) string {
 // TestFiftyStemsByKeyboardAlone measures fifty stems without a mouse, with a
 // slip that is taken back and a reading that is questioned.
 func TestFiftyStemsByKeyboardAlone(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
@@ -144,6 +145,7 @@ func TestReadingsOutliveALostLine(t *testing.T) {
 // TestFromOrdersToLabelsOfWood goes from what the orders lack to the sheet,
 // its labels, and what was really cut.
 func TestFromOrdersToLabelsOfWood(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
@@ -201,6 +203,7 @@ func TestFromOrdersToLabelsOfWood(t *testing.T) {
 
 // TestAWarmSpellReachesToday lets the simulated logger run warm, and looks.
 func TestAWarmSpellReachesToday(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")

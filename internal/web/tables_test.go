@@ -11,6 +11,7 @@ import (
 // TestTheCraftsTablesAreChangedByClicks: the default stands beside the house's own figure,
 // and one press goes back to it.
 func TestTheCraftsTablesAreChangedByClicks(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")

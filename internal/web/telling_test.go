@@ -15,6 +15,7 @@ import (
 // TestTheNextBatchesAreSharedOutFromResults goes from what counts cannot tell to the plan, and
 // back to a plan as hands are free.
 func TestTheNextBatchesAreSharedOutFromResults(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 900)
 	b.signIn("maud")
@@ -39,6 +40,7 @@ func TestTheNextBatchesAreSharedOutFromResults(t *testing.T) {
 // TestAnOrderIsQuotedByClicks: the margin moves the price, a slip is answered in place, and what
 // is agreed stands with the order and can be put right.
 func TestAnOrderIsQuotedByClicks(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 900)
 	b.signIn("maud")
@@ -93,6 +95,7 @@ func TestAWorkerReadsTheirPageInTheirTongue(t *testing.T) {
 // TestAToolIsNotedOnTheCardAndRecalled: named under Workers and hours, chosen on the card,
 // found by recall, and taken back.
 func TestAToolIsNotedOnTheCardAndRecalled(t *testing.T) {
+	t.Parallel()
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 900)
 	b.signIn("maud")

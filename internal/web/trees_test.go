@@ -51,6 +51,7 @@ func (b *browser) weaveAndTag(order, hand string) string {
 // TestAStandingTreeFromDrawingToSecondYear is noted, drawn, grafted and counted, and in its second
 // summer the best is kept; by mouse and keyboard, on a desk and on a phone.
 func TestAStandingTreeFromDrawingToSecondYear(t *testing.T) {
+	t.Parallel()
 	for name, size := range map[string][2]int64{"desk": {1280, 900}, "phone": {390, 844}} {
 		t.Run(name, func(t *testing.T) {
 			h := open(t, testhouse.Demo(t))

@@ -19,6 +19,7 @@ const (
 	ReadCautions    = "Read the cautions out, and tick that they were heard."
 	CountTools      = "Count each kind of tool: a number between 0 and 10,000; 0 where there is none."
 	ClassOver       = "The class is closed. Open it again first."
+	ClassOpened     = "The class was opened, so it is closed instead: what is not bound goes back."
 	OpenFirst       = "Open the class first: cautions read, tools counted out."
 	CloseFirst      = "Close the class first: tools counted in."
 	ChooseCheck     = "Choose which grafts are looked at before they are bound."
@@ -166,7 +167,7 @@ func CheckSays(c string) string {
 
 // ClassState says how far a class's day is.
 func ClassState(s string) string {
-	return map[string]string{"opening": "to be opened", "warm-up": "on practice wood", "grafting": "grafting", "closed": "closed"}[s]
+	return map[string]string{"opening": "to be opened", "warm-up": "on practice wood", "grafting": "grafting", "closed": "closed", "off": "called off"}[s]
 }
 
 // ClassCautions are the cautions that are read out to a class.

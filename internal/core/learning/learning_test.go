@@ -99,6 +99,20 @@ func TestACourseCountsGraftsAndTries(t *testing.T) {
 		Reasons: map[learning.Says]int{learning.SetOver: 1, learning.StockSpoilt: 1, learning.NotFlat: 2}}, c)
 }
 
+func TestPracticeWoodShowsTheJoint(t *testing.T) {
+	for _, genus := range []string{"pear", "maple", "apple", "anything"} {
+		got := learning.Practice(genus)
+		assert.Len(t, got, 3, genus)
+		bark := map[string]bool{}
+		for _, w := range got {
+			bark[w.Bark] = true
+		}
+		assert.Len(t, bark, 3, "of colours that differ")
+		assert.NotContains(t, bark, map[string]string{"pear": "olive", "maple": "red"}[genus])
+	}
+	assert.InDelta(t, 30, learning.PracticeMetres(100), 1e-9)
+}
+
 func BenchmarkClassOfSixtyRead(b *testing.B) {
 	r := rand.New(rand.NewPCG(1, 60))
 	var all [][]bool

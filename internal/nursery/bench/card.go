@@ -62,6 +62,7 @@ type CardPage struct {
 	LastTaps  []store.Tally // newest first, that can be taken back
 	Steps     []string      // of the graft, by the house's ways
 	Cautions  []string
+	Class     string // the code of the class whose learner's it is; "" for a hand's
 }
 
 // HousePerHour is what the house reckons with for the tag's stocks.
@@ -112,6 +113,10 @@ func (s *Stage) Card(ctx context.Context, a nursery.Actor, code string) (CardPag
 	p.Technique, _ = f.Technique(p.Tag.Technique)
 	p.FaceWay = outlook.FaceWay(f.Way(outlook.WayFace))
 	p.Face = p.FaceWay.Times() * (p.Tag.StockLow + p.Tag.StockHigh) / 2
+	if f.Classes()[p.Tag.WorkerID] {
+		of, _ := f.Person(p.Tag.WorkerID)
+		p.Class = words.ClassCode(of.Name)
+	}
 	h := f.Answers()
 	p.Manner = outlook.MannerOf(f)
 	p.Steps, p.Cautions = words.CardSteps(p.Tag.Technique, h, supply.InGround(p.Tag.LotForm), p.Tag.Buds), words.CardCautions(h)

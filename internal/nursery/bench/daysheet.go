@@ -106,9 +106,15 @@ func (s *Stage) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 		)
 	})
 	d.Tags = tags
+	classes := f.Classes()
 	for _, t := range tags {
-		if n := len(d.Hands); n == 0 || d.Hands[n-1].Name != t.Worker {
-			d.Hands = append(d.Hands, SheetHand{Name: t.Worker})
+		name := t.Worker
+		if classes[t.WorkerID] { // a class has one sheet, whose tags say whose they are
+			p, _ := f.Person(t.WorkerID)
+			name = p.Name
+		}
+		if n := len(d.Hands); n == 0 || d.Hands[n-1].Name != name {
+			d.Hands = append(d.Hands, SheetHand{Name: name})
 		}
 		h := &d.Hands[len(d.Hands)-1]
 		h.Tags, h.Grafts = append(h.Tags, t), h.Grafts+t.Planned
@@ -117,11 +123,11 @@ func (s *Stage) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 		}
 		d.Grafts += t.Planned
 		if t.FinishedAt == nil {
-			d.Wood = drawn1(d.Wood, t.Bundle, t.BundlePlace, t.Variety, t.Joins(t.Planned-t.Tied), t.Worker)
+			d.Wood = drawn1(d.Wood, t.Bundle, t.BundlePlace, t.Variety, t.Joins(t.Planned-t.Tied), name)
 			if supply.InGround(t.LotForm) {
-				d.Walk = drawn1(d.Walk, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, t.Worker)
+				d.Walk = drawn1(d.Walk, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, name)
 			} else {
-				d.Stock = drawn1(d.Stock, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, t.Worker)
+				d.Stock = drawn1(d.Stock, t.Lot, t.LotPlace, t.StockType, t.Planned-t.Tied, name)
 			}
 		}
 	}

@@ -298,7 +298,7 @@ func (s *Stage) OpenClass(ctx context.Context, a nursery.Actor, code string, rea
 		if len(ps) > 0 {
 			return ps
 		}
-		if c.ClosedAt != nil {
+		if c.ClosedAt != nil || c.OffAt != nil {
 			return nursery.Problem{Field: "", Says: words.ClassOver}
 		}
 		if err := q.KeepClassTools(ctx, c.ID, ts); err != nil {
@@ -315,6 +315,38 @@ func (s *Stage) OpenClass(ctx context.Context, a nursery.Actor, code string, rea
 			return err
 		}
 		return s.Changed(ctx, q, a, "class", c.Code, "opened", nil, ts)
+	})
+}
+
+// CallClassOff calls a class off that was not opened yet: its tags are dropped, and its batch is free for
+// another class, or for the bench.
+func (s *Stage) CallClassOff(ctx context.Context, a nursery.Actor, code string) error {
+	return s.in(ctx, a, code, func(q store.Q, c store.Class) error {
+		if c.OffAt != nil {
+			return nil
+		}
+		if c.OpenedAt != nil {
+			return nursery.Problem{Field: "", Says: words.ClassOpened}
+		}
+		ls, err := q.Learners(ctx, c.ID)
+		if err != nil {
+			return err
+		}
+		var codes []string
+		for _, l := range ls {
+			for _, t := range l.Tags {
+				codes = append(codes, t.Code)
+			}
+		}
+		if err := q.DropTagsByCode(ctx, codes, a.ID, s.Now()); err != nil {
+			return err
+		}
+		now := s.Now()
+		c.OffAt = &now
+		if err := q.ChangeClass(ctx, c); err != nil {
+			return err
+		}
+		return s.Changed(ctx, q, a, "class", c.Code, "called off", nil, nil)
 	})
 }
 

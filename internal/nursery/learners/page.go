@@ -311,7 +311,7 @@ func (s *Stage) Seat(ctx context.Context, code string, place int) (PlacePage, er
 func (s *Stage) LiveClasses(ctx context.Context) (out []store.Class, err error) {
 	cs, err := s.DB.Q().ClassesKept(ctx)
 	for _, c := range cs {
-		if c.ClosedAt == nil && !c.Day.After(s.Today().AddDate(0, 0, 7)) {
+		if c.ClosedAt == nil && c.OffAt == nil && !c.Day.After(s.Today().AddDate(0, 0, 7)) {
 			out = append(out, c)
 		}
 	}

@@ -35,11 +35,14 @@ const (
 	WarmUp   = "warm-up"  // practice wood
 	Grafting = "grafting" // what counts
 	Closed   = "closed"
+	Off      = "off" // called off before it was opened
 )
 
 // StateOf is how far a class's day is.
 func StateOf(c store.Class) string {
 	switch {
+	case c.OffAt != nil:
+		return Off
 	case c.ClosedAt != nil:
 		return Closed
 	case c.BegunAt != nil:

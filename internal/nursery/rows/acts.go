@@ -436,7 +436,12 @@ func (s *Stage) NoteSoil(ctx context.Context, a nursery.Actor, id int64, note, s
 
 // UndoSoil takes that back.
 func (s *Stage) UndoSoil(ctx context.Context, a nursery.Actor, id int64, note string) error {
-	return s.in(ctx, a, id, hands, func(q store.Q, r Row) error { return q.UndoRowSoil(ctx, note, s.Now()) })
+	return s.in(ctx, a, id, hands, func(q store.Q, r Row) error {
+		if !slices.ContainsFunc(r.Soils, func(x store.RowSoil) bool { return x.ID == note }) {
+			return nil // it was taken back already
+		}
+		return q.UndoRowSoil(ctx, note, s.Now())
+	})
 }
 
 // BeginAt notes at which plant a tag of a row begins; 0: where the one before it ends.

@@ -25,8 +25,10 @@ create table class (
   closed_at  timestamptz,   -- tools counted in
   closed_why text not null default '' check (length(closed_why) <= 300), -- where tools are missing
   erased_at  timestamptz,   -- the learners' names
+  off_at     timestamptz,   -- called off before it was opened
   check (begun_at is null or opened_at is not null),
-  check (closed_at is null or opened_at is not null)
+  check (closed_at is null or opened_at is not null),
+  check (off_at is null or opened_at is null)
 );
 create table class_tool (
   class_id bigint not null references class,

@@ -41,6 +41,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/classes/{code}/steps", Who: page.Everyone, Do: l.steps},
 		{Method: "GET", Path: "/classes/{code}/labels", Who: page.Hands, Do: l.labels},
 		{Method: "POST", Path: "/classes/{code}/open", Who: page.Boss, Do: l.open},
+		{Method: "POST", Path: "/classes/{code}/off", Who: page.Boss, Do: l.off},
 		{Method: "POST", Path: "/classes/{code}/begin", Who: page.Boss, Do: l.begin},
 		{Method: "POST", Path: "/classes/{code}/close", Who: page.Boss, Do: l.close},
 		{Method: "POST", Path: "/classes/{code}/reopen", Who: page.Boss, Do: l.reopen},
@@ -163,7 +164,7 @@ func (l learners) boardOf(r *http.Request, p classes.Page) boardPage {
 			c = x.Warm
 		}
 		s := seatLine{Seat: x, Title: words.SeatTitle(x.Place, c.Graft, c.Try, warm), Drawing: draw.Running(x.Running, p.Class.Cans, classes.Bar(p.Class)),
-			Off: x.LeftAt != nil || p.State == classes.Closed}
+			Off: x.LeftAt != nil || p.State == classes.Closed || p.State == classes.Off}
 		for _, v := range x.Looks {
 			if v.Held == nil {
 				s.Last = words.LookTold(v.Says) + ", by " + v.By
@@ -306,6 +307,15 @@ func (l learners) open(w http.ResponseWriter, r *http.Request) error {
 	}
 	err = l.Nursery.OpenClass(r.Context(), page.Actor(r), chi.URLParam(r, "code"), f.Text("read") == "yes", toolsOf(f))
 	return l.answered(w, r, f, err, "The class is open. Practice wood first.")
+}
+
+func (l learners) off(w http.ResponseWriter, r *http.Request) error {
+	f, err := page.ReadForm(r)
+	if err != nil {
+		return err
+	}
+	err = l.Nursery.CallClassOff(r.Context(), page.Actor(r), chi.URLParam(r, "code"))
+	return l.answered(w, r, f, err, "The class is called off, and its batch is free.")
 }
 
 func (l learners) begin(w http.ResponseWriter, r *http.Request) error {

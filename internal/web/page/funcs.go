@@ -60,6 +60,7 @@ var funcs = template.FuncMap{
 	"limbdid":    words.LimbDid,
 	"limbtree":   func(lot string) string { return lot[:max(0, strings.LastIndex(lot, "-"))] },
 	"classstate": func(c learners.Class) string { return words.ClassState(learners.StateOf(c)) },
+	"classcode":  words.ClassCode,
 	"checksays":  words.CheckSays,
 	"nameskept":  func() int { return int(learners.NamesKept.Hours() / 24) },
 	"toolform": func(ts []learners.Tool, f Form, way string) ToolForm {
