@@ -19,7 +19,8 @@ import (
 func (m *maker) course() error {
 	defer m.apart(22)()
 	m.at(2027, time.January, 14, 9, 0)
-	if err := m.s.AddLot(m.ctx, m.a, stock.NewLot{Code: "L-220", Genus: "pear", StockType: "course seedling", Supplier: "own row", Form: "bare-root",
+	if err := m.s.AddLot(m.ctx, m.a, stock.NewLot{Code: "L-220", Genus: "pear", StockType: "course seedling", Supplier: "own row",
+		Form:  "bare-root",
 		Place: "heeled in, north bed", ReceivedOn: m.s.Today(), Received: 640, Health: "roots fibrous and moist"}); err != nil {
 		return err
 	}
@@ -30,7 +31,8 @@ func (m *maker) course() error {
 	if err := m.s.AddReadings(m.ctx, m.a, "L-220", mm); err != nil {
 		return err
 	}
-	if err := m.s.AddBundle(m.ctx, m.a, wood.NewBundle{Code: "W-330", Plant: "M-17", State: "resting", Place: "cold store 1", CutOn: m.s.Today(),
+	if err := m.s.AddBundle(m.ctx, m.a, wood.NewBundle{Code: "W-330", Plant: "M-17", State: "resting", Place: "cold store 1",
+		CutOn:  m.s.Today(),
 		Sticks: 300, LengthMM: 520, BaseMM: 8.8, TipMM: 6.4, InternodeMM: 22, BlindPct: 5, BudsPerPiece: 2, Whole: true}); err != nil {
 		return err
 	}
@@ -39,21 +41,18 @@ func (m *maker) course() error {
 		return err
 	}
 	m.at(2027, time.February, 22, 16, 0)
-	asked := match.Asked{Grafts: 560, Ways: []string{"cleft-one-side"}}
-	w, err := m.s.Match(m.ctx, "O-70", asked)
-	if err != nil {
-		return err
-	}
-	b, err := m.s.MakeBatch(m.ctx, m.a, "O-70", match.MakeBatch{Asked: asked, Print: w.Print, Once: m.uuid(), Tie: "film", Healing: "cold callus"})
+	b, err := m.cleft("O-70", 560)
 	if err != nil {
 		return fmt.Errorf("the course's batch: %w", err)
 	}
 	if err := m.s.AddClass(m.ctx, m.a, learners.NewClass{Code: "K-1", Name: "Course of 23 February", Place: "potting shed", Batch: b,
-		Day: Day, Learners: 28, Names: []string{"Edony", "Harl", "Isolt", "Bram", "Quill", "Sunniva"}, Cans: 20, Warmups: 6, BarPct: 80, BarRun: 10}); err != nil {
+		Day: Day, Learners: 28, Names: []string{"Edony", "Harl", "Isolt", "Bram", "Quill", "Sunniva"}, Cans: 20, Warmups: 6, BarPct: 80,
+		BarRun: 10}); err != nil {
 		return err
 	}
 	m.at(2027, time.February, 23, 12, 30)
-	if err := m.s.OpenClass(m.ctx, m.a, "K-1", true, learners.Tools{"Knives": 28, "Loose blades": 60, "Secateurs and cleft tools": 7}); err != nil {
+	if err := m.s.OpenClass(m.ctx, m.a, "K-1", true, learners.Tools{"Knives": 28, "Loose blades": 60,
+		"Secateurs and cleft tools": 7}); err != nil {
 		return err
 	}
 	m.at(2027, time.February, 23, 13, 0)
@@ -73,13 +72,15 @@ func (m *maker) course() error {
 	}
 	seen := p.Seats[8].Newest
 	for i, says := range []learning.Says{learning.NotFlat, learning.Right} {
-		if _, err := m.s.Judge(m.ctx, m.a, fmt.Sprintf("phone %d", i+1), []learners.Look{{ID: m.uuid(), Class: "K-1", Place: 9, Says: string(says), Seen: seen,
+		if _, err := m.s.Judge(m.ctx, m.a, fmt.Sprintf("phone %d", i+1), []learners.Look{{ID: m.uuid(), Class: "K-1", Place: 9,
+			Says: string(says), Seen: seen,
 			AgoMS: int64(30000 - 12000*i)}}); err != nil {
 			return err
 		}
 	}
 	for _, w := range []struct{ place, ago int }{{17, 190}, {10, 130}, {4, 40}} {
-		if _, err := m.s.Judge(m.ctx, m.a, "phone 1", []learners.Look{{ID: m.uuid(), Class: "K-1", Place: w.place, Says: "waits", AgoMS: int64(w.ago) * 1000}}); err != nil {
+		if _, err := m.s.Judge(m.ctx, m.a, "phone 1", []learners.Look{{ID: m.uuid(), Class: "K-1", Place: w.place, Says: "waits",
+			AgoMS: int64(w.ago) * 1000}}); err != nil {
 			return err
 		}
 	}
@@ -101,12 +102,7 @@ func (m *maker) twoPairs() error {
 		return err
 	}
 	m.at(2027, time.February, 22, 8, 0)
-	asked := match.Asked{Ways: []string{"cleft-one-side"}}
-	w, err := m.s.Match(m.ctx, "O-71", asked)
-	if err != nil {
-		return err
-	}
-	b, err := m.s.MakeBatch(m.ctx, m.a, "O-71", match.MakeBatch{Asked: asked, Print: w.Print, Once: m.uuid(), Tie: "film", Healing: "cold callus"})
+	b, err := m.cleft("O-71", 0)
 	if err != nil {
 		return fmt.Errorf("the pairs' batch: %w", err)
 	}
@@ -130,12 +126,24 @@ func (m *maker) twoPairs() error {
 	return nil
 }
 
+// cleft makes a batch of an order by the one-sided cleft alone.
+func (m *maker) cleft(order string, grafts int) (string, error) {
+	asked := match.Asked{Grafts: grafts, Ways: []string{"cleft-one-side"}}
+	w, err := m.s.Match(m.ctx, order, asked)
+	if err != nil {
+		return "", err
+	}
+	return m.s.MakeBatch(m.ctx, m.a, order, match.MakeBatch{Asked: asked, Print: w.Print, Once: m.uuid(), Tie: "film",
+		Healing: "cold callus"})
+}
+
 // learn lets the learner of a place graft for an hour: each first try is right more often than the
 // ones before.
 func (m *maker) learn(place int) error {
 	level, gain := -0.7+0.9*m.r.NormFloat64(), 0.32+0.25*m.r.NormFloat64()
 	each := 170 + 130*m.r.Float64() // seconds a graft
-	wrong := []learning.Says{learning.SetOver, learning.SetOver, learning.NotFlat, learning.NotFlat, learning.Touched, learning.UpsideDown, learning.WoodSpoilt}
+	wrong := []learning.Says{learning.SetOver, learning.SetOver, learning.NotFlat, learning.NotFlat, learning.Touched,
+		learning.UpsideDown, learning.WoodSpoilt}
 	var looks []learners.Look
 	add := func(says learning.Says, ago float64) {
 		looks = append(looks, learners.Look{ID: m.uuid(), Class: "K-1", Place: place, Says: string(says), AgoMS: int64(ago * 1000)})
@@ -167,9 +175,11 @@ func (m *maker) learn(place int) error {
 // practised is what the newest hand cut to learn, and how she laid drawn unions by eye.
 func (m *maker) practised() error {
 	tamsin := m.ids["tamsin"]
-	for i, x := range []struct{ day, cuts, flat, fit int }{{11, 30, 9, 6}, {12, 40, 19, 14}, {15, 40, 24, 22}, {16, 50, 37, 31}, {18, 40, 33, 30}} {
+	for i, x := range []struct{ day, cuts, flat, fit int }{{11, 30, 9, 6}, {12, 40, 19, 14}, {15, 40, 24, 22}, {16, 50, 37, 31}, {18, 40,
+		33, 30}} {
 		m.at(2027, time.January, x.day, 15, i)
-		if err := m.s.KeepSheet(m.ctx, m.a, store.PracticeSheet{ID: m.uuid(), PersonID: tamsin, On: m.s.Today(), Technique: "whip-and-tongue", Cuts: x.cuts,
+		if err := m.s.KeepSheet(m.ctx, m.a, store.PracticeSheet{ID: m.uuid(), PersonID: tamsin, On: m.s.Today(),
+			Technique: "whip-and-tongue", Cuts: x.cuts,
 			Flat: x.flat, Fit: x.fit, Wood: "willow"}); err != nil {
 			return err
 		}

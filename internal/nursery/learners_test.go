@@ -25,7 +25,8 @@ func class(t *testing.T, n, cans int) *house {
 	h.stocked(n*cans+40, n*cans/6+30, n*cans)
 	_, err := h.DB.Exec(`update technique set in_use = key = 'whip-and-tongue'`)
 	require.NoError(t, err)
-	require.NoError(t, h.AddClass(ctx, h.maud, learners.NewClass{Code: "k-1", Name: "Saturday", Day: h.Today(), Batch: h.batch("O-1", n*cans), Learners: n,
+	require.NoError(t, h.AddClass(ctx, h.maud, learners.NewClass{Code: "k-1", Name: "Saturday", Day: h.Today(), Batch: h.batch("O-1",
+		n*cans), Learners: n,
 		Names: []string{"Edony", "Harl"}, Cans: cans, Warmups: 2, BarPct: 80, BarRun: 5}))
 	require.NoError(t, h.OpenClass(ctx, h.maud, "K-1", true, learners.Tools{words.Knives: n, words.LooseBlades: 2 * n, words.Secateurs: 1}))
 	require.NoError(t, h.BeginGrafts(ctx, h.maud, "K-1", false))
@@ -104,7 +105,8 @@ func TestTheHousesWayDecidesWhatIsLookedAt(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(60, 20, 30)
 	require.NoError(t, h.ChooseWay(ctx, h.maud, string(ways.CheckTape), "until they are cleared"))
-	require.NoError(t, h.AddClass(ctx, h.maud, learners.NewClass{Code: "K-1", Name: "Evening", Day: h.Today(), Batch: h.batch("O-1", 16), Learners: 2, Cans: 8,
+	require.NoError(t, h.AddClass(ctx, h.maud, learners.NewClass{Code: "K-1", Name: "Evening", Day: h.Today(), Batch: h.batch("O-1", 16),
+		Learners: 2, Cans: 8,
 		BarPct: 80, BarRun: 3}))
 	require.NoError(t, h.OpenClass(ctx, h.maud, "K-1", true, learners.Tools{words.Knives: 2, words.LooseBlades: 2, words.Secateurs: 0}))
 	h.RunFrom(h.Now().Add(time.Hour))

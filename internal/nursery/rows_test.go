@@ -32,7 +32,8 @@ func rowed(t *testing.T) (h *house, row int64) {
 func (h *house) budded(grafts int) string {
 	h.Helper()
 	h.on(2027, 7, 20)
-	require.NoError(h, h.AddBundle(ctx, h.maud, wood.NewBundle{Code: "W-7", Plant: "M-1", State: "ripe green", CutOn: h.Today(), Sticks: 20, LengthMM: 600,
+	require.NoError(h, h.AddBundle(ctx, h.maud, wood.NewBundle{Code: "W-7", Plant: "M-1", State: "ripe green", CutOn: h.Today(),
+		Sticks: 20, LengthMM: 600,
 		BaseMM: 7, TipMM: 5.4, InternodeMM: 22, BudsPerPiece: 1, Whole: true}))
 	_, err := h.DB.Exec(`update technique set in_use = key = 't-bud'`)
 	require.NoError(h, err)

@@ -40,7 +40,8 @@ func PairPartsOf(f *snapshot.Snapshot, ps []store.PairPace) (cut, tie []PairPart
 	var ts []pace.Together
 	for _, p := range ps {
 		if rate[p.Technique] > 0 && p.PerHour > 0 {
-			ts = append(ts, pace.Together{Cutter: place(&cutters, p.WorkerID), Tier: place(&tiers, p.TierID), LogPace: math.Log(p.PerHour / rate[p.Technique])})
+			ts = append(ts, pace.Together{Cutter: place(&cutters, p.WorkerID), Tier: place(&tiers, p.TierID),
+				LogPace: math.Log(p.PerHour / rate[p.Technique])})
 		}
 	}
 	a, b, _ := pace.Pairs(ts, len(cutters), len(tiers))
@@ -74,8 +75,8 @@ func (d *Diary) tying(tie []PairPart) []float64 {
 
 // GroupUp forms pairs, and groups of two cutters with one who ties behind them, for each day of the
 // plan on which they do more than their people by themselves, and takes them into its hours. Met is
-// how often a cutter and a tier worked together lately. From the next half-day on: what is under way
-// stays.
+// how often a cutter and a tier worked together lately. From today on, from tomorrow
+// where its morning is over; who has begun or held tags that day is left with them.
 func (d *Diary) GroupUp(tie []PairPart, met map[[2]int64]int) {
 	wanted, all := map[string]float64{}, 0.0
 	held := map[[2]int]bool{} // by hand and day: tags that stay with them
@@ -99,7 +100,7 @@ func (d *Diary) GroupUp(tie []PairPart, met map[[2]int64]int) {
 			week[h] += d.Work.Hands[h].Hours[s] * 7 / DaysPlanned
 		}
 	}
-	for day := (d.Now + 2) / 2; day < d.Work.Slots/2 && all > 0; day++ {
+	for day := (d.Now + 1) / 2; day < d.Work.Slots/2 && all > 0; day++ {
 		var ps []benchday.Person
 		var who []int
 		for h, x := range d.Hands {

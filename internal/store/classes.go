@@ -60,7 +60,8 @@ func (q Q) LockClass(ctx context.Context, id int64) error {
 // counted.
 func (q Q) AddClass(ctx context.Context, c Class, as string, names []string) (id int64, err error) {
 	var person int64
-	if err = q.get(ctx, &person, `insert into person (name, sign_in, role) values ($1, 'class:' || lower($2), 'class') returning id`, as, c.Code); err != nil {
+	if err = q.get(ctx, &person, `insert into person (name, sign_in, role) values ($1, 'class:' || lower($2), 'class') returning id`, as,
+		c.Code); err != nil {
 		return 0, err
 	}
 	if err = q.get(ctx, &id, `insert into class (code, name, day, place, technique, cans, warmups, check_tape, bar_pct, bar_run, person_id, made_by, made_at)
@@ -68,7 +69,8 @@ func (q Q) AddClass(ctx context.Context, c Class, as string, names []string) (id
 		c.Warmups, c.CheckTape, c.BarPct, c.BarRun, person, c.MadeBy, c.MadeAt); err != nil {
 		return 0, err
 	}
-	_, err = q.exec(ctx, `insert into learner (class_id, place, name) select $1, u.n, u.name from unnest($2::text[]) with ordinality u(name, n)`, id, names)
+	_, err = q.exec(ctx,
+		`insert into learner (class_id, place, name) select $1, u.n, u.name from unnest($2::text[]) with ordinality u(name, n)`, id, names)
 	return id, err
 }
 
@@ -97,7 +99,8 @@ func (q Q) KeepClassTools(ctx context.Context, class int64, ts []ClassTool) erro
 		return err
 	}
 	for _, t := range ts {
-		if _, err := q.exec(ctx, `insert into class_tool (class_id, tool, out_n, in_n) values ($1, $2, $3, $4)`, class, t.Tool, t.Out, t.In); err != nil {
+		if _, err := q.exec(ctx, `insert into class_tool (class_id, tool, out_n, in_n) values ($1, $2, $3, $4)`, class, t.Tool, t.Out,
+			t.In); err != nil {
 			return err
 		}
 	}
@@ -213,9 +216,9 @@ func (q Q) KeepLearner(ctx context.Context, l Learner) error {
 		cleared_at = :cleared_at, home_at = :home_at where id = :id`, l)
 }
 
-// AddLearner puts a learner at a place.
-func (q Q) AddLearner(ctx context.Context, class int64, place int, name string) error {
-	_, err := q.exec(ctx, `insert into learner (class_id, place, name) values ($1, $2, $3)`, class, place, name)
+// NobodyWaits notes that no graft of a class waits to be looked at any more.
+func (q Q) NobodyWaits(ctx context.Context, class int64) error {
+	_, err := q.exec(ctx, `update learner set waits_since = null where class_id = $1 and waits_since is not null`, class)
 	return err
 }
 
@@ -245,7 +248,8 @@ func (q Q) VerdictPlace(ctx context.Context, id string) (class string, place int
 		Code  string `db:"code"`
 		Place int    `db:"place"`
 	}
-	err = q.get(ctx, &r, `select c.code, l.place from verdict v join learner l on l.id = v.learner_id join class c on c.id = l.class_id where v.id = $1`, id)
+	err = q.get(ctx, &r,
+		`select c.code, l.place from verdict v join learner l on l.id = v.learner_id join class c on c.id = l.class_id where v.id = $1`, id)
 	return r.Code, r.Place, err
 }
 
@@ -259,7 +263,8 @@ func (q Q) AddVerdict(ctx context.Context, learner, person int64, v Verdict, see
 
 // SettleVerdict keeps whether a look holds, and where it counted.
 func (q Q) SettleVerdict(ctx context.Context, v Verdict) error {
-	_, err := q.exec(ctx, `update verdict set held = $2, tag_id = $3, tap_id = $4, undone_at = $5 where id = $1`, v.ID, v.Held, v.TagID, v.TapID, v.Undone)
+	_, err := q.exec(ctx, `update verdict set held = $2, tag_id = $3, tap_id = $4, undone_at = $5 where id = $1`, v.ID, v.Held, v.TagID,
+		v.TapID, v.Undone)
 	return err
 }
 

@@ -38,7 +38,8 @@ func (q Q) AddPracticeSheet(ctx context.Context, s PracticeSheet) error {
 
 // UndoPracticeSheet takes one back, of a person; 0 for anybody's.
 func (q Q) UndoPracticeSheet(ctx context.Context, id string, person int64, at time.Time) (n int64, err error) {
-	return q.exec(ctx, `update practice_sheet set undone_at = $3 where id = $1 and undone_at is null and ($2 = 0 or person_id = $2)`, id, person, at)
+	return q.exec(ctx, `update practice_sheet set undone_at = $3 where id = $1 and undone_at is null and ($2 = 0 or person_id = $2)`, id,
+		person, at)
 }
 
 // Guess is how somebody laid a scion on the drawn stock.

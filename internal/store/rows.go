@@ -161,7 +161,8 @@ func (q Q) LeaveRow(ctx context.Context, stand int64, at time.Time) error {
 }
 
 // AddRowGap notes a gap; known says that it was noted already.
-func (q Q) AddRowGap(ctx context.Context, id string, stand int64, at int, why string, tag *int64, by int64, when time.Time) (n int64, err error) {
+func (q Q) AddRowGap(ctx context.Context, id string, stand int64, at int, why string, tag *int64, by int64, when time.Time) (n int64,
+	err error) {
 	return q.exec(ctx, `insert into row_gap (id, stand_id, at_plant, why, tag_id, person_id, at) values ($1, $2, $3, $4, $5, $6, $7)
 		on conflict do nothing`, id, stand, at, why, tag, by, when)
 }
@@ -173,7 +174,8 @@ func (q Q) UndoRowGap(ctx context.Context, id string, when time.Time) (n int64, 
 
 // AddRowSoil notes how the soil of a row was found.
 func (q Q) AddRowSoil(ctx context.Context, id string, row int64, soil string, on time.Time, by int64, at time.Time) error {
-	_, err := q.exec(ctx, `insert into row_soil (id, row_id, soil, on_day, person_id, at) values ($1, $2, $3, $4, $5, $6) on conflict (id) do nothing`, id,
+	_, err := q.exec(ctx,
+		`insert into row_soil (id, row_id, soil, on_day, person_id, at) values ($1, $2, $3, $4, $5, $6) on conflict (id) do nothing`, id,
 		row, soil, on, by, at)
 	return err
 }

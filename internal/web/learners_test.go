@@ -121,10 +121,12 @@ func TestAClassByClicks(t *testing.T) {
 	b.fill("#k-why", "dropped, found, binned")
 	b.press("Close it")
 	b.sees("The class is closed")
-	assert.Equal(t, "0", h.one(t, `select count(*)::text from tag t join class c on c.person_id = t.worker_id where c.code = 'K-2' and finished_at is null`))
+	assert.Equal(t, "0", h.one(t,
+		`select count(*)::text from tag t join class c on c.person_id = t.worker_id where c.code = 'K-2' and finished_at is null`))
 	b.press("Take the names out now")
 	b.sees("The names were taken out")
-	assert.Equal(t, "0", h.one(t, `select count(*)::text from learner l join class c on c.id = l.class_id where c.code = 'K-2' and l.name <> ''`))
+	assert.Equal(t, "0", h.one(t,
+		`select count(*)::text from learner l join class c on c.id = l.class_id where c.code = 'K-2' and l.name <> ''`))
 	b.clean()
 }
 
@@ -147,7 +149,8 @@ func TestTheCheckQueueUnderALostLine(t *testing.T) {
 		return n
 	}
 	was := bound()
-	small := value[[]string](b, `(document.querySelector('.seat').click(), [...document.querySelectorAll('.verdict')].filter(e => e.offsetParent && e.offsetHeight < 72).map(e => e.innerText + ' ' + e.offsetHeight))`)
+	small := value[[]string](b,
+		`(document.querySelector('.seat').click(), [...document.querySelectorAll('.verdict')].filter(e => e.offsetParent && e.offsetHeight < 72).map(e => e.innerText + ' ' + e.offsetHeight))`)
 	assert.Empty(t, small)
 	b.is(`document.querySelectorAll('[data-choose]').length === 3`)
 	p.off.Store(true)
@@ -186,7 +189,8 @@ func TestPracticeIsKeptAndTheScionLaidByEye(t *testing.T) {
 	b.press("Keep the sheet")
 	b.sees("20 cuts are noted")
 	sheets := func() string {
-		return h.one(t, `select count(*)::text from practice_sheet s join person p on p.id = s.person_id where p.sign_in = 'tamsin' and undone_at is null`)
+		return h.one(t,
+			`select count(*)::text from practice_sheet s join person p on p.id = s.person_id where p.sign_in = 'tamsin' and undone_at is null`)
 	}
 	assert.Equal(t, "6", sheets())
 	b.press("Take back")
@@ -211,11 +215,13 @@ func TestARowFromPlantingToLiftingByClicks(t *testing.T) {
 	var id int64
 	require.NoError(t, h.db.Get(&id, `select id from person where sign_in = 'maud'`))
 	maud := nursery.Actor{ID: id, Name: "Maud Thirlby", Role: nursery.Propagator}
-	require.NoError(t, h.nursery.AddLot(ctx, maud, stock.NewLot{Code: "L-230", Genus: "quince", StockType: "field quince", Form: "bare-root",
+	require.NoError(t, h.nursery.AddLot(ctx, maud, stock.NewLot{Code: "L-230", Genus: "quince", StockType: "field quince",
+		Form:  "bare-root",
 		Place: "cold store 2", ReceivedOn: h.nursery.Today(), Received: 24}))
 	require.NoError(t, h.nursery.AddReadings(ctx, maud, "L-230", []float64{9, 9.2, 8.8, 9.4}))
-	require.NoError(t, h.nursery.AddOrder(ctx, maud, orders.NewOrder{Code: "O-90", Genus: "pear", Variety: "Lanternjaw", StockGenus: "quince",
-		StockType: "field quince", Trees: 8, DueOn: time.Date(2029, 2, 1, 0, 0, 0, 0, time.UTC), Priority: 2}))
+	require.NoError(t, h.nursery.AddOrder(ctx, maud, orders.NewOrder{Code: "O-90", Genus: "pear", Variety: "Lanternjaw",
+		StockGenus: "quince",
+		StockType:  "field quince", Trees: 8, DueOn: time.Date(2029, 2, 1, 0, 0, 0, 0, time.UTC), Priority: 2}))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	b.key("8")
@@ -242,10 +248,12 @@ func TestARowFromPlantingToLiftingByClicks(t *testing.T) {
 	b.fill("#g-at", "3")
 	b.press("Gap here")
 	b.sees("its lot has a stem less")
-	assert.Equal(t, "23", h.one(t, `select n::text from stock_balance b join stock_lot l on l.id = b.lot_id where l.code = 'L-230' and account = 'free'`))
+	assert.Equal(t, "23", h.one(t,
+		`select n::text from stock_balance b join stock_lot l on l.id = b.lot_id where l.code = 'L-230' and account = 'free'`))
 
 	require.NoError(t, h.nursery.MoveDemoDay(ctx, maud, time.Date(2027, 8, 5, 0, 0, 0, 0, time.UTC)))
-	require.NoError(t, h.nursery.AddBundle(ctx, maud, wood.NewBundle{Code: "W-390", Plant: "M-1", State: "ripe green", CutOn: h.nursery.Today(), Place: "potting shed",
+	require.NoError(t, h.nursery.AddBundle(ctx, maud, wood.NewBundle{Code: "W-390", Plant: "M-1", State: "ripe green",
+		CutOn: h.nursery.Today(), Place: "potting shed",
 		Sticks: 12, LengthMM: 600, BaseMM: 7, TipMM: 5.4, InternodeMM: 22, BudsPerPiece: 1, Whole: true}))
 	b.goTo("/match/O-90")
 	tag := b.weaveAndTag("O-90", "Maud")
@@ -266,9 +274,11 @@ func TestARowFromPlantingToLiftingByClicks(t *testing.T) {
 	b.fill("#n-number", "2")
 	b.press("Renumber")
 	b.sees("The row is south field, row 2 now")
-	b.through(tag, `[...document.querySelectorAll('li, tr, .knot')].some(e => /lifted|Lift/i.test(e.textContent) && e.classList.contains('isdone')) || `+
-		`document.body.innerText.includes('Fit to sell.')`)
-	done := h.one(t, `select string_agg(distinct knot, ', ' order by knot) from step_done d join tag t on t.id = d.tag_id where t.code = '`+tag+`' and undone_at is null`)
+	b.through(tag,
+		`[...document.querySelectorAll('li, tr, .knot')].some(e => /lifted|Lift/i.test(e.textContent) && e.classList.contains('isdone')) || `+
+			`document.body.innerText.includes('Fit to sell.')`)
+	done := h.one(t,
+		`select string_agg(distinct knot, ', ' order by knot) from step_done d join tag t on t.id = d.tag_id where t.code = '`+tag+`' and undone_at is null`)
 	assert.Contains(t, done, "head back")
 	assert.Contains(t, done, "lift")
 	b.clean()

@@ -167,7 +167,8 @@ func CheckSays(c string) string {
 
 // ClassState says how far a class's day is.
 func ClassState(s string) string {
-	return map[string]string{"opening": "to be opened", "warm-up": "on practice wood", "grafting": "grafting", "closed": "closed", "off": "called off"}[s]
+	return map[string]string{"opening": "to be opened", "warm-up": "on practice wood", "grafting": "grafting", "closed": "closed",
+		"off": "called off"}[s]
 }
 
 // ClassCautions are the cautions that are read out to a class.

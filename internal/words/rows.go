@@ -109,7 +109,8 @@ func CrewPace(budders, wrappers int, hour, day, alone float64) string {
 	case wrappers == 0:
 		return says
 	case alone > hour*1.02:
-		return fmt.Sprintf("%s The same %d people, each for themselves, would do %.0f an hour: somebody waits here.", says, budders+wrappers, alone)
+		return fmt.Sprintf("%s The same %d people, each for themselves, would do %.0f an hour: somebody waits here.", says,
+			budders+wrappers, alone)
 	}
 	return fmt.Sprintf("%s Nobody waits for another.", says)
 }

@@ -24,9 +24,9 @@ const mostRun = 14
 // need is how many of Run have to be right.
 func (b Bar) need() int { return int(math.Ceil(b.Share*float64(b.Run) - 1e-9)) }
 
-// Cleared is the first try, counted from 1, with which the bar is met; 0 where it is not. A bar
-// that was met stays met.
-func (b Bar) Cleared(first []bool) int {
+// rights is how many of the last Run first tries were right, after each of them.
+func (b Bar) rights(first []bool) []int {
+	out := make([]int, len(first))
 	right := 0
 	for i, ok := range first {
 		if ok {
@@ -35,6 +35,15 @@ func (b Bar) Cleared(first []bool) int {
 		if i >= b.Run && first[i-b.Run] {
 			right--
 		}
+		out[i] = right
+	}
+	return out
+}
+
+// Cleared is the first try, counted from 1, with which the bar is met; 0 where it is not. A bar
+// that was met stays met.
+func (b Bar) Cleared(first []bool) int {
+	for i, right := range b.rights(first) {
 		if i >= b.Run-1 && right >= b.need() {
 			return i + 1
 		}
@@ -83,14 +92,7 @@ func ones(n int) (sum int) {
 // Running is the share right among the last Run first tries, after each of them; of fewer at first.
 func (b Bar) Running(first []bool) []float64 {
 	out := make([]float64, len(first))
-	right := 0
-	for i, ok := range first {
-		if ok {
-			right++
-		}
-		if i >= b.Run && first[i-b.Run] {
-			right--
-		}
+	for i, right := range b.rights(first) {
 		out[i] = float64(right) / float64(min(i+1, b.Run))
 	}
 	return out
@@ -299,8 +301,9 @@ type SoftWood struct{ Genus, Bark string }
 var softWoods = []SoftWood{{"willow", "yellow"}, {"dogwood", "red"}, {"lime", "olive"}, {"poplar", "grey"}, {"elder", "pale buff"}}
 
 // barks are the colours of what is grafted; those that are not named are brown.
-var barks = map[string]string{"pear": "olive", "quince": "dark brown", "apple": "red-brown", "chestnut": "olive", "maple": "red", "wisteria": "grey",
-	"rose": "green", "cherry": "red-brown", "plum": "dark brown", "medlar": "brown", "hawthorn": "brown"}
+var barks = map[string]string{"pear": "olive", "quince": "dark brown", "apple": "red-brown", "chestnut": "olive", "maple": "red",
+	"wisteria": "grey",
+	"rose":     "green", "cherry": "red-brown", "plum": "dark brown", "medlar": "brown", "hawthorn": "brown"}
 
 // Practice gives woods to practise on before stock of a genus: two at least, of bark colours that
 // differ from each other and from the stock's, so that the joint shows.

@@ -94,7 +94,8 @@ func TestALearnersRangeHoldsTheTruth(t *testing.T) {
 }
 
 func TestACourseCountsGraftsAndTries(t *testing.T) {
-	c := learning.Of([]learning.Says{learning.SetOver, learning.Right, learning.Right, learning.StockSpoilt, learning.NotFlat, learning.NotFlat})
+	c := learning.Of([]learning.Says{learning.SetOver, learning.Right, learning.Right, learning.StockSpoilt, learning.NotFlat,
+		learning.NotFlat})
 	assert.Equal(t, learning.Course{Graft: 4, Try: 3, First: []bool{false, true, false, false}, Passed: 2,
 		Reasons: map[learning.Says]int{learning.SetOver: 1, learning.StockSpoilt: 1, learning.NotFlat: 2}}, c)
 }

@@ -83,7 +83,8 @@ func TestSoilAndSeasonDecideWhichRowIsNext(t *testing.T) {
 		why[x.Row] = x.Why
 	}
 	assert.Equal(t, []string{"pressing", "near", "far", "dry", "to come", "past"}, names)
-	assert.Equal(t, map[string]rows.Reason{"past": rows.Over, "to come": rows.NotOpen, "dry": rows.TooDry, "far": rows.Open, "near": rows.Best,
+	assert.Equal(t, map[string]rows.Reason{"past": rows.Over, "to come": rows.NotOpen, "dry": rows.TooDry, "far": rows.Open,
+		"near":     rows.Best,
 		"pressing": rows.Closing}, why)
 	assert.Equal(t, 720, got[0].LateStems, "five crew days, of which three are there")
 	assert.Equal(t, day(9), got[4].From, "not before its season")

@@ -213,7 +213,8 @@ func (s *Stage) pairs(ctx context.Context, f *snapshot.Snapshot, p *TeamPage) er
 	for _, m := range ms {
 		c, _ := f.Person(m.WorkerID)
 		t, _ := f.Person(m.TierID)
-		p.Met = append(p.Met, MetPair{c.Name, t.Name, m.Tags, m.Grafts, m.Counted, sizing.Beta{Alpha: 1, Beta: 1}.And(m.Took, m.Counted).Interval90()})
+		p.Met = append(p.Met, MetPair{c.Name, t.Name, m.Tags, m.Grafts, m.Counted, sizing.Beta{Alpha: 1, Beta: 1}.And(m.Took,
+			m.Counted).Interval90()})
 	}
 	return nil
 }

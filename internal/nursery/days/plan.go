@@ -141,7 +141,8 @@ func (s *Stage) keepPlan(ctx context.Context, q store.Q, a nursery.Actor, d *out
 		if i, ok := d.TagOf[c.Job]; ok {
 			t := d.Tags[i]
 			tier := d.TierOn(c.Hand, c.Slot)
-			if t.StartedAt != nil || t.Locked || t.WorkerID == hand && t.Day.Equal(day) && t.Half == half && (!pairs || same(t.TierID, tier)) {
+			if t.StartedAt != nil || t.Locked || t.WorkerID == hand && t.Day.Equal(day) && t.Half == half && (!pairs || same(t.TierID,
+				tier)) {
 				continue
 			}
 			to = append(to, store.TagPlace{Code: t.Code, WorkerID: hand, Day: day, Half: half, TierID: tier, Ties: pairs})

@@ -220,9 +220,11 @@ func knew(looks []store.Verdict, seen string, o store.Verdict) bool {
 
 // count lets a look count on the learner's tags: one that is right is bound, and a spoiled stock or
 // scion is replaced.
-func (s *Stage) count(ctx context.Context, q store.Q, a nursery.Actor, c store.Class, x *store.Learner, v *store.Verdict) (held string, err error) {
-	kind, ok := map[string]tally.Kind{string(learning.Right): tally.Tied, bound: tally.Tied, string(learning.StockSpoilt): tally.SpoiledStock,
-		string(learning.WoodSpoilt): tally.SpoiledWood}[v.Says]
+func (s *Stage) count(ctx context.Context, q store.Q, a nursery.Actor, c store.Class, x *store.Learner, v *store.Verdict) (held string,
+	err error) {
+	kind, ok := map[string]tally.Kind{string(learning.Right): tally.Tied, bound: tally.Tied,
+		string(learning.StockSpoilt): tally.SpoiledStock,
+		string(learning.WoodSpoilt):  tally.SpoiledWood}[v.Says]
 	if !ok || v.Says == string(learning.Right) && !mustPass(c, *x) {
 		return "", nil
 	}
@@ -381,7 +383,8 @@ func (s *Stage) LetHold(ctx context.Context, a nursery.Actor, code string, place
 }
 
 // at changes a learner under the class's and their own lock.
-func (s *Stage) at(ctx context.Context, a nursery.Actor, code string, place int, do func(q store.Q, c store.Class, x store.Learner) error) error {
+func (s *Stage) at(ctx context.Context, a nursery.Actor, code string, place int, do func(q store.Q, c store.Class,
+	x store.Learner) error) error {
 	return s.in(ctx, a, code, func(q store.Q, c store.Class) error {
 		x, err := q.LearnerAt(ctx, c.ID, place, true)
 		if err != nil {
@@ -513,7 +516,8 @@ func (s *Stage) TakeHome(ctx context.Context, a nursery.Actor, code string, plac
 		}
 		var ms []store.TreeMove
 		for _, id := range ids {
-			ms = append(ms, store.TreeMove{Act: act, TagID: id, What: "planted", N: of[id], Look: looks[id], Place: words.AtHome, On: s.Today(),
+			ms = append(ms, store.TreeMove{Act: act, TagID: id, What: "planted", N: of[id], Look: looks[id], Place: words.AtHome,
+				On:       s.Today(),
 				PersonID: a.ID, At: s.Now()})
 		}
 		if err := q.AddTreeMoves(ctx, ms); err != nil {

@@ -413,10 +413,9 @@ func (s *Stage) CloseClass(ctx context.Context, a nursery.Actor, code string, in
 			if err := s.finish(ctx, q, a, l); err != nil {
 				return err
 			}
-			l.WaitsSince = nil
-			if err := q.KeepLearner(ctx, l); err != nil {
-				return err
-			}
+		}
+		if err := q.NobodyWaits(ctx, c.ID); err != nil {
+			return err
 		}
 		if err := q.KeepClassTools(ctx, c.ID, ts); err != nil {
 			return err
@@ -437,7 +436,8 @@ func (s *Stage) finish(ctx context.Context, q store.Q, a nursery.Actor, l store.
 }
 
 // tapAll makes one tap on each of a learner's tags that are wanted.
-func (s *Stage) tapAll(ctx context.Context, q store.Q, a nursery.Actor, l store.Learner, want func(store.LearnerTag) bool, kind tally.Kind) error {
+func (s *Stage) tapAll(ctx context.Context, q store.Q, a nursery.Actor, l store.Learner, want func(store.LearnerTag) bool,
+	kind tally.Kind) error {
 	var codes []string
 	for _, t := range l.Tags {
 		if want(t) {
@@ -526,8 +526,9 @@ type Rules struct {
 // ChangeRules changes them: what may be bound, and who is cleared, follows.
 func (s *Stage) ChangeRules(ctx context.Context, a nursery.Actor, code string, r Rules) error {
 	return s.in(ctx, a, code, func(q store.Q, c store.Class) error {
-		n := NewClass{Code: c.Code, Name: c.Name, Place: r.Place, Day: c.Day, Learners: max(1, c.Learners), Cans: c.Cans, Warmups: r.Warmups,
-			BarPct: r.BarPct, BarRun: r.BarRun}
+		n := NewClass{Code: c.Code, Name: c.Name, Place: r.Place, Day: c.Day, Learners: max(1, c.Learners), Cans: c.Cans,
+			Warmups: r.Warmups,
+			BarPct:  r.BarPct, BarRun: r.BarRun}
 		n.clean()
 		if ps := n.problems(); len(ps) > 0 {
 			return ps
@@ -545,6 +546,9 @@ func (s *Stage) ChangeRules(ctx context.Context, a nursery.Actor, code string, r
 			return err
 		}
 		for _, l := range ls {
+			if l, err = q.LearnerAt(ctx, c.ID, l.Place, true); err != nil { // as it is under its lock
+				return err
+			}
 			if err := s.clear(ctx, q, a, c, l); err != nil {
 				return err
 			}

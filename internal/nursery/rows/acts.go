@@ -65,8 +65,9 @@ func (s *Stage) AddRow(ctx context.Context, a nursery.Actor, n NewRow) (id int64
 		if again, err := nursery.SentBefore(ctx, q, "row "+words.RowPlace(n.Field, n.Number)); err != nil || again {
 			return err
 		}
-		if id, err = q.AddFieldRow(ctx, Row{Field: n.Field, Number: n.Number, Bearing: n.Bearing, WindFrom: n.wind(), SpacingCM: n.SpacingCM,
-			Note: n.Note}, s.Now()); err != nil {
+		if id, err = q.AddFieldRow(ctx, Row{Field: n.Field, Number: n.Number, Bearing: n.Bearing, WindFrom: n.wind(),
+			SpacingCM: n.SpacingCM,
+			Note:      n.Note}, s.Now()); err != nil {
 			return err
 		}
 		return s.Changed(ctx, q, a, "row", words.RowPlace(n.Field, n.Number), "added", nil, n)
@@ -390,7 +391,8 @@ func (s *Stage) stem(ctx context.Context, q store.Q, a nursery.Actor, r Row, st 
 	if err := (nursery.Hold{Lots: []int64{st.LotID}}).In(ctx, q); err != nil {
 		return err
 	}
-	err := q.MoveStock(ctx, store.Move{Of: st.LotID, N: 1, From: from, To: to, Reason: string(tally.ByHand), Note: words.GapNote(at, Place(r)),
+	err := q.MoveStock(ctx, store.Move{Of: st.LotID, N: 1, From: from, To: to, Reason: string(tally.ByHand), Note: words.GapNote(at,
+		Place(r)),
 		PersonID: a.ID, At: s.Now()})
 	return nursery.Short(err, "at", words.NoStemFree(st.Lot))
 }

@@ -33,7 +33,8 @@ const (
 // Kinds are those there are, in the order of the season.
 var Kinds = []Kind{Bud, TapeOff, HeadBack, Lift}
 
-var knots = map[Kind][]aftercare.Name{TapeOff: {aftercare.Untie, aftercare.LoosenTie}, HeadBack: {aftercare.HeadBack}, Lift: {aftercare.Lift}}
+var knots = map[Kind][]aftercare.Name{TapeOff: {aftercare.Untie, aftercare.LoosenTie}, HeadBack: {aftercare.HeadBack},
+	Lift: {aftercare.Lift}}
 
 // How many stems one does in an hour along a row. House default.
 var perHour = map[Kind]float64{TapeOff: 240, HeadBack: 150, Lift: 60}
@@ -413,7 +414,8 @@ func (s *Stage) OnCard(ctx context.Context, code string) (string, error) {
 			}
 			back := rows.Backward(nth(rs, i))
 			d := SideOf(r, f.Answers(), south, back)
-			return words.RowOnCard(Place(r), x.Stretch.First, x.Stretch.Last, back, words.RowSide(d.Side, d.Bearing, d.Any, d.NoWind, d.Windward)), nil
+			return words.RowOnCard(Place(r), x.Stretch.First, x.Stretch.Last, back, words.RowSide(d.Side, d.Bearing, d.Any, d.NoWind,
+				d.Windward)), nil
 		}
 	}
 	return "", nil

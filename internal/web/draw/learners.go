@@ -201,7 +201,8 @@ func PracticeDays(ds []practice.Day) template.HTML {
 		s.line(at-4, y(d.Flat.Low), at-4, y(d.Flat.High), "whisker")
 		s.f(`<circle cx="%.4g" cy="%.4g" r="4" class="rundot"/>`, at-4, y(d.Flat.Mean))
 		s.line(at+4, y(d.Fit.Low), at+4, y(d.Fit.High), "whisker")
-		s.f(`<rect x="%.4g" y="%.4g" width="7" height="7" class="fitmark" transform="rotate(45 %.4g %.4g)"/>`, at+0.5, y(d.Fit.Mean)-3.5, at+4, y(d.Fit.Mean))
+		s.f(`<rect x="%.4g" y="%.4g" width="7" height="7" class="fitmark" transform="rotate(45 %.4g %.4g)"/>`, at+0.5, y(d.Fit.Mean)-3.5,
+			at+4, y(d.Fit.Mean))
 		if len(ds) <= 12 || i%(len(ds)/12+1) == 0 {
 			s.text(at, base+16, "scale", "middle", d.On.Format("2 Jan"))
 		}

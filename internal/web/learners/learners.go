@@ -163,7 +163,8 @@ func (l learners) boardOf(r *http.Request, p classes.Page) boardPage {
 		if warm {
 			c = x.Warm
 		}
-		s := seatLine{Seat: x, Title: words.SeatTitle(x.Place, c.Graft, c.Try, warm), Drawing: draw.Running(x.Running, p.Class.Cans, classes.Bar(p.Class)),
+		s := seatLine{Seat: x, Title: words.SeatTitle(x.Place, c.Graft, c.Try, warm), Drawing: draw.Running(x.Running, p.Class.Cans,
+			classes.Bar(p.Class)),
 			Off: x.LeftAt != nil || p.State == classes.Closed || p.State == classes.Off}
 		for _, v := range x.Looks {
 			if v.Held == nil {
@@ -350,7 +351,8 @@ func (l learners) rules(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n := classes.Rules{Place: f.Text("place"), CheckTape: f.Text("check_tape"), BarPct: f.Int("bar_pct"), BarRun: f.Int("bar_run"), Warmups: f.Int("warmups")}
+	n := classes.Rules{Place: f.Text("place"), CheckTape: f.Text("check_tape"), BarPct: f.Int("bar_pct"), BarRun: f.Int("bar_run"),
+		Warmups: f.Int("warmups")}
 	if err = f.Err(); err == nil {
 		err = l.Nursery.ChangeRules(r.Context(), page.Actor(r), chi.URLParam(r, "code"), n)
 	}
@@ -411,7 +413,8 @@ func (l learners) showPlace(w http.ResponseWriter, r *http.Request, f page.Form,
 	if f.Values.Get("name") == "" && len(f.Problems) == 0 {
 		f.Values.Set("name", p.Seat.Name)
 	}
-	return l.ShowStatus(w, r, l.views["place"], page.Frame{Title: fmt.Sprintf("Place %d of %s", n, p.Class.Code), Stage: "Bench", Form: f, Data: pp}, status)
+	return l.ShowStatus(w, r, l.views["place"], page.Frame{Title: fmt.Sprintf("Place %d of %s", n, p.Class.Code), Stage: "Bench",
+		Form: f, Data: pp}, status)
 }
 
 // atPlace does something at a place and shows it again.
@@ -444,8 +447,9 @@ func (l learners) name(w http.ResponseWriter, r *http.Request) error {
 		if err := f.Err(); err != nil {
 			return err
 		}
-		return l.Nursery.NameLearner(r.Context(), page.Actor(r), code, place, classes.Who{Name: f.Text("name"), OnLabel: f.Text("on_label") == "yes",
-			Hand: int64(hand)})
+		return l.Nursery.NameLearner(r.Context(), page.Actor(r), code, place, classes.Who{Name: f.Text("name"),
+			OnLabel: f.Text("on_label") == "yes",
+			Hand:    int64(hand)})
 	}, "Place %d is noted.")
 }
 

@@ -81,7 +81,8 @@ func number(s string, or float64) float64 {
 func (x rows) showList(w http.ResponseWriter, r *http.Request, f page.Form, status int) error {
 	q := r.URL.Query()
 	u := rowstage.UsualCrew
-	crew := rowstage.Crew{Budders: int(number(q.Get("budders"), float64(u.Budders))), Wrappers: int(number(q.Get("wrappers"), float64(u.Wrappers))),
+	crew := rowstage.Crew{Budders: int(number(q.Get("budders"), float64(u.Budders))), Wrappers: int(number(q.Get("wrappers"),
+		float64(u.Wrappers))),
 		HoursA: number(q.Get("am"), u.HoursA), HoursB: number(q.Get("pm"), u.HoursB), Row: page.QueryInt(r, "at")}
 	p, err := x.Nursery.Rows(r.Context(), rowstage.Kind(q.Get("work")), crew)
 	if err != nil {
@@ -100,7 +101,8 @@ func (x rows) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 		if !t.Closes.IsZero() {
 			closes = t.Closes.Format("2 January")
 		}
-		line := turnLine{Line: t, Says: words.RowWhy(t.Why, closes), Side: words.RowSide(t.Side.Side, t.Side.Bearing, t.Side.Any, t.Side.NoWind, t.Side.Windward)}
+		line := turnLine{Line: t, Says: words.RowWhy(t.Why, closes), Side: words.RowSide(t.Side.Side, t.Side.Bearing, t.Side.Any,
+			t.Side.NoWind, t.Side.Windward)}
 		if !t.From.IsZero() {
 			line.Days = t.From.Format("2 Jan")
 			if !t.To.Equal(t.From) {
@@ -200,7 +202,8 @@ func (x rows) showRow(w http.ResponseWriter, r *http.Request, f page.Form, statu
 	for _, t := range p.Laid {
 		l.Lines = append(l.Lines, laidLine{t, t.Stretch.First, t.Stretch.Last, t.RowTag.First})
 	}
-	return x.ShowStatus(w, r, x.views["row"], page.Frame{Title: words.Capital(p.Place), Stage: "Grow on", Form: f, Facts: p.Facts, Data: l}, status)
+	return x.ShowStatus(w, r, x.views["row"], page.Frame{Title: words.Capital(p.Place), Stage: "Grow on", Form: f, Facts: p.Facts,
+		Data: l}, status)
 }
 
 // at does something with a row and shows it again.
@@ -242,7 +245,8 @@ func (x rows) number(w http.ResponseWriter, r *http.Request) error {
 		if err := f.Err(); err != nil {
 			return "", err
 		}
-		return words.Renumbered(words.RowPlace(f.Text("field"), n)), x.Nursery.Renumber(r.Context(), page.Actor(r), id, f.Text("field"), n, f.Text("swap") == "yes")
+		return words.Renumbered(words.RowPlace(f.Text("field"), n)), x.Nursery.Renumber(r.Context(), page.Actor(r), id, f.Text("field"),
+			n, f.Text("swap") == "yes")
 	})
 }
 
