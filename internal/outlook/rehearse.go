@@ -167,13 +167,17 @@ func (b *playing) hands() {
 			}
 		}
 		x := rehearsal.Hand{Absent: missed / days}
+		class := snapshot.Role(h.Person.Role) == snapshot.Class
+		if class { // one who stays away leaves the others
+			x.Absent = 0
+		}
 		if m := h.Speed.Mean; m > 0 && h.Speed.High > h.Speed.Low {
 			x.PaceSD = (h.Speed.High - h.Speed.Low) / keepZ / m
 		}
 		for slot := b.d.Now; slot < b.d.Work.Slots; slot++ {
 			day, half := b.d.Day(slot)
 			there := h.HoursOn(day, half)
-			if h.Person.ID == helperID { // only on the days for which they are taken on
+			if h.Person.ID == helperID || class { // only on the days for which they are taken on, or on which the class is
 				there = b.d.Work.Hands[i].Hours[slot]
 			}
 			if n := slot / 2; there > 0 && (len(x.Days) == 0 || x.Days[len(x.Days)-1] != n) {
