@@ -33,7 +33,7 @@ func (h *house) dueTag(t *testing.T) string {
 
 func (h *house) screens(t *testing.T) map[string]string {
 	t.Helper()
-	batch := h.one(t, `select b.code from batch b join tag t on t.batch_id = b.id where t.finished_at is null limit 1`)
+	batch := h.one(t, `select b.code from batch b join tag t on t.batch_id = b.id where t.finished_at is null order by b.id limit 1`)
 	return map[string]string{
 		"today":       "/today",
 		"orders":      "/orders",
@@ -330,7 +330,7 @@ func TestPrintHidesWhatIsNoUseOnPaper(t *testing.T) {
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
-	batch := h.one(t, `select b.code from batch b join tag t on t.batch_id = b.id where t.finished_at is null limit 1`)
+	batch := h.one(t, `select b.code from batch b join tag t on t.batch_id = b.id where t.finished_at is null order by b.id limit 1`)
 	for _, path := range []string{"/bench/batches/" + batch + "/labels", "/trace/lot/L-201", "/bench/day/2027-02-23",
 		"/bench/day/2027-02-23/labels", "/bench/days", "/season/pome", "/orders", "/match/union"} {
 		b.goTo(path)

@@ -62,7 +62,6 @@ type Line struct {
 	Backward bool
 	Side     SideSays
 	Soil     rows.Soil
-	Verdict  string
 	By       string // the technique that it waits for
 	At       int    // plant at which the work stands
 }
@@ -269,7 +268,6 @@ func (w working) budding(l *Line, x *rows.Work) {
 	x.Rate = rows.Team{Budders: w.crew.Budders, Wrappers: w.crew.Wrappers}.Pace(t.RatePerHour, outlook.CutShare, buds)
 	cal := w.f.Around(w.f.Genus(genus).SeasonGroup)
 	st := t.Standing(cal, []string{wood}, technique.InRow, w.f.Today)
-	l.Verdict = st.Verdict
 	x.Opens, x.Closes = time.Time{}, st.Until
 	if st.Verdict == technique.Shut {
 		x.Opens, x.Closes = st.Opens, time.Time{}
