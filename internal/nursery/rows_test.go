@@ -11,6 +11,7 @@ import (
 	"unionknot/internal/core/ways"
 	"unionknot/internal/nursery/days"
 	"unionknot/internal/nursery/rows"
+	"unionknot/internal/nursery/stock"
 	"unionknot/internal/nursery/wood"
 	"unionknot/internal/words"
 )
@@ -72,6 +73,21 @@ func TestARowHasWhatStandsInIt(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "bare-root", two.Form, "nothing moved")
 	isProblem(t, h.RemoveRow(ctx, h.maud, row), "stand in")
+
+	// Lifted, it is off the map by itself, and is lined out elsewhere.
+	_, err = h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "lifted", Place: "cold store"})
+	require.NoError(t, err)
+	p, err = h.Row(ctx, row)
+	require.NoError(t, err)
+	assert.Zero(t, p.Plants)
+	require.NoError(t, h.RemoveRow(ctx, h.maud, row))
+	other, err := h.AddRow(ctx, h.maud, rows.NewRow{Field: "north field", Number: 8, WindFrom: -1, SpacingCM: 25})
+	require.NoError(t, err)
+	_, err = h.Stand(ctx, h.maud, other, rows.Standing{Lot: "L-1"})
+	require.NoError(t, err)
+	p, err = h.Row(ctx, other)
+	require.NoError(t, err)
+	assert.Equal(t, 80, p.Plants)
 }
 
 func TestTagsLieAlongTheirRowAndTheCardSaysWhere(t *testing.T) {

@@ -85,7 +85,7 @@ type RowTag struct {
 const rowSelect = `select r.id, r.field, r.number, r.bearing, r.wind_from, r.spacing_cm, r.note, r.gone_at,
 	(select json_agg(json_build_object('id', s.id, 'lot_id', s.lot_id, 'lot', l.code, 'genus', k.genus, 'stock', k.name, 'first', s.first, 'last', s.last,
 		'free', coalesce(b.free, 0), 'stems', coalesce(b.stems, 0)) order by s.first)
-		from row_stand s join stock_lot l on l.id = s.lot_id join stock_type k on k.id = l.stock_type_id
+		from row_stand s join stock_lot l on l.id = s.lot_id and l.form = 'in the row' join stock_type k on k.id = l.stock_type_id
 		left join lateral (select sum(n) filter (where account = 'free') as free, sum(n) filter (where account in ('free', 'aside', 'grafted')) as stems
 			from stock_balance where lot_id = s.lot_id) b on true where s.row_id = r.id and s.gone_at is null)::text as stands,
 	(select json_agg(json_build_object('id', g.id, 'stand', g.stand_id, 'at', g.at_plant, 'why', g.why, 'tag', g.tag_id, 'by', p.name, 'when', g.at) order by g.at_plant)
@@ -98,7 +98,7 @@ const rowSelect = `select r.id, r.field, r.number, r.bearing, r.wind_from, r.spa
 	(select json_agg(json_build_object('id', t.id, 'code', t.code, 'lot', t.lot_id, 'technique', t.technique, 'variety', v.name, 'worker', p.name,
 		'tier', coalesce(q.name, ''), 'day', t.day, 'buds', t.buds, 'planned', t.planned, 'tied', t.tied, 'open', t.finished_at is null, 'started', t.started_at,
 		'standing', t.standing, 'first', coalesce(x.first, 0), 'wood', w.state) order by t.started_at nulls last, t.day, t.half, t.id)
-		from row_stand s join tag t on t.lot_id = s.lot_id join batch b on b.id = t.batch_id and b.undone_at is null join wood_bundle w on w.id = t.bundle_id
+		from row_stand s join stock_lot o on o.id = s.lot_id and o.form = 'in the row' join tag t on t.lot_id = s.lot_id join batch b on b.id = t.batch_id and b.undone_at is null join wood_bundle w on w.id = t.bundle_id
 		join mother_plant m on m.id = w.plant_id join variety v on v.id = m.variety_id join person p on p.id = t.worker_id
 		left join person q on q.id = t.tier_id left join row_tag x on x.tag_id = t.id where s.row_id = r.id and s.gone_at is null)::text as tags
 	from field_row r `
@@ -145,6 +145,12 @@ func (q Q) NumberRow(ctx context.Context, r FieldRow, field string, number int, 
 // StandInRow keeps where in a row a lot stands.
 func (q Q) StandInRow(ctx context.Context, row, lot int64, first, last int) error {
 	_, err := q.exec(ctx, `insert into row_stand (row_id, lot_id, first, last) values ($1, $2, $3, $4)`, row, lot, first, last)
+	return err
+}
+
+// OutOfRows takes a lot off the map of the row in which it stood before it was lifted.
+func (q Q) OutOfRows(ctx context.Context, lot int64, at time.Time) error {
+	_, err := q.exec(ctx, `update row_stand set gone_at = $2 where lot_id = $1 and gone_at is null`, lot, at)
 	return err
 }
 

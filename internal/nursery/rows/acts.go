@@ -239,8 +239,8 @@ func (s *Stage) Stand(ctx context.Context, a nursery.Actor, id int64, n Standing
 	if err != nil {
 		return "", err
 	}
-	code := l.Code
-	if l.Form != outlook.InRow {
+	code, lined := l.Code, l.Form != outlook.InRow
+	if lined {
 		if code, err = s.lineOut(ctx, a, LiningOut{l.Code, string(tally.LinedOut), n.N, Place(r), n.NewCode}); err != nil {
 			return "", asLot(err)
 		}
@@ -255,6 +255,11 @@ func (s *Stage) Stand(ctx context.Context, a nursery.Actor, id int64, n Standing
 		}
 		if _, err := room(r, first, many); err != nil {
 			return err
+		}
+		if lined {
+			if err := q.OutOfRows(ctx, l.ID, s.Now()); err != nil {
+				return err
+			}
 		}
 		if err := q.StandInRow(ctx, r.ID, l.ID, first, first+many-1); err != nil {
 			return nursery.Taken(err, "lot", "Lot", code)
