@@ -13,7 +13,9 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/bench"
 	"unionknot/internal/nursery/heal"
+	"unionknot/internal/nursery/stages"
 	"unionknot/internal/store"
+	"unionknot/internal/testhouse"
 	"unionknot/internal/words"
 )
 
@@ -284,4 +286,46 @@ func TestTwoTabletsByTurns(t *testing.T) {
 	after, err := h.DB.Q().TagByCode(ctx, code)
 	require.NoError(t, err)
 	assert.Equal(t, before, after)
+}
+
+// TestTwoServersTapOneTag taps one tag on two servers by turns, hands it over between them
+// and sends taps again: a server's memory of a tag is never more than a guess that the
+// database puts right.
+func TestTwoServersTapOneTag(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(200, 60, 60)
+	code := h.codesOf(h.batch("O-1", 25), h.ansel)[0]
+	other, err := stages.New(ctx, h.db, testhouse.Quiet)
+	require.NoError(t, err)
+	t.Cleanup(other.Works.Close)
+	r := rand.New(rand.NewPCG(5, 11))
+	now, tied := h.Now(), 0
+	var sent []bench.Tap
+	for i := range 24 {
+		at := []*stages.Set{h.Set, other}[r.IntN(2)]
+		at.StandAt(now.Add(time.Duration(i) * 10 * time.Second))
+		tap := bench.Tap{ID: h.uuid(), Kind: "tied", N: 1}
+		again := len(sent) > 0 && r.IntN(4) == 0
+		if again {
+			tap = sent[r.IntN(len(sent))] // the answer was lost
+		} else {
+			tied++
+			sent = append(sent, tap)
+		}
+		done, err := at.Tap(ctx, h.ansel, code, []bench.Tap{tap})
+		require.NoError(t, err)
+		assert.Equal(t, []string{tap.ID}, done.Safe)
+		assert.Equal(t, tied, done.Counts.Tied, "tap %d", i)
+		tag, err := h.DB.Q().TagByCode(ctx, code)
+		require.NoError(t, err)
+		assert.Equal(t, tied, tag.Tied)
+	}
+	// Both servers have the tag as Ansel's in mind.
+	_, err = h.db.Exec(`update any_tag set worker_id = $2 where code = $1`, code, h.maud.ID)
+	require.NoError(t, err)
+	for _, at := range []*stages.Set{h.Set, other} {
+		done, err := at.Tap(ctx, h.ansel, code, []bench.Tap{{ID: h.uuid(), Kind: "tied", N: 1}})
+		require.NoError(t, err)
+		assert.Equal(t, tied, done.Counts.Tied, "a tap on a tag that is another's is kept and does not count")
+	}
 }

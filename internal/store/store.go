@@ -110,6 +110,12 @@ var ErrNewer = errors.New("the tables are newer than this build: start the newer
 // ErrBusy says that something held what was needed for too long.
 var ErrBusy = errors.New("the tables are held by another for too long: nothing was changed. Try again once it is done")
 
+// ErrMoved says that something was written since it was read.
+var ErrMoved = errors.New("it was written meanwhile")
+
+// movedCode is tags_stood's own.
+const movedCode = "UK001"
+
 // lockPatience is how long a migration waits for a lock, in which all others wait for it.
 const lockPatience = 5 * time.Second
 
@@ -297,6 +303,8 @@ func mapped(err error) error {
 		return ErrNotFound
 	case errors.As(err, &pg):
 		switch {
+		case pg.Code == movedCode:
+			return ErrMoved
 		case pg.Code == "55P03", pg.Code == "57014", pg.Code == "25P03", pg.Code == "53300":
 			return fmt.Errorf("%w: %w", ErrBusy, err)
 		case pg.Code == "53100":

@@ -329,6 +329,7 @@ type TagState struct {
 	LastAt     *time.Time `db:"last_at"`
 	Passed     *int       `db:"passed"`  // of a learner's grafts; nil: none has to be passed
 	Tangled    bool       `db:"tangled"` // its taps say more than the sums: all are weighed again with each that comes in
+	Version    string     `db:"version"` // of the row as it was read: the transaction that wrote it
 	TagSums
 }
 
@@ -347,8 +348,8 @@ type TagSums struct {
 }
 
 const tagState = `select id, code, batch_id, lot_id, bundle_id, worker_id, tier_id, planned, buds, started_at, finished_at,
-	standing, gone, gone_since, look_id::text as look_id, tied, spoiled_stock, spoiled_wood, dropped, set_aside, since_wipe, refused, stock_back, wood_back, pace_hours,
-	dropped_at, last_device, last_no, last_at, passed, tangled from any_tag `
+	standing, gone, gone_since, look_id::text as look_id, tied, spoiled_stock, spoiled_wood, dropped, set_aside, since_wipe, refused,
+	stock_back, wood_back, pace_hours, dropped_at, last_device, last_no, last_at, passed, tangled, xmin::text as version from any_tag `
 
 // LockTag holds a tag that stands until the transaction ends.
 func (q Q) LockTag(ctx context.Context, code string) (t TagState, err error) {
@@ -360,6 +361,12 @@ func (q Q) LockTag(ctx context.Context, code string) (t TagState, err error) {
 // their ids.
 func (q Q) LockAnyTags(ctx context.Context, codes []string) (ts []TagState, err error) {
 	err = q.all(ctx, &ts, tagState+`where code = any($1) order by id for no key update`, codes)
+	return ts, err
+}
+
+// AnyTags lists tags, dropped ones too, holding none of them.
+func (q Q) AnyTags(ctx context.Context, codes []string) (ts []TagState, err error) {
+	err = q.all(ctx, &ts, tagState+`where code = any($1)`, codes)
 	return ts, err
 }
 

@@ -35,34 +35,51 @@ func (q Q) TalliesByID(ctx context.Context, ids []string) (ts []Tally, err error
 
 // KeepTaps keeps taps and the sums of their tags, in one statement.
 func (q Q) KeepTaps(ctx context.Context, ys []Tally, ts []TagState) error {
-	sql, args := keepTaps(ys, ts)
-	_, err := q.exec(ctx, sql, args...)
+	_, err := q.exec(ctx, keepTaps, tapArgs(ys, ts)...)
 	return err
 }
 
-func keepTaps(ys []Tally, ts []TagState) (sql string, args []any) {
+// KeepTapsIf keeps taps and the sums of their tags if none of the tags was written since it
+// was read: one call, and a transaction by itself. It gives the version that all of the
+// tags have from then on. ErrMoved: one was written meanwhile, and nothing is kept.
+func (d *DB) KeepTapsIf(ctx context.Context, ys []Tally, ts []TagState) (version string, err error) {
+	versions := make([]string, len(ts))
+	for i, t := range ts {
+		versions[i] = t.Version
+	}
+	err = d.Q().get(ctx, &version, keepTapsIf, append(tapArgs(ys, ts), versions)...)
+	return version, err
+}
+
+const (
+	keepTaps = `with kept as (insert into tap (id, tag_id, person_id, kind, n, undoes, at, received_at, held, device, no, sent_by, theirs)
+		select * from unnest($1::uuid[], $2::bigint[], $3::bigint[], $4::text[], $5::int[], $6::uuid[], $7::timestamptz[],
+		$8::timestamptz[], $9::text[], $10::text[], $11::bigint[], $12::bigint[], $13::bool[]))
+		update any_tag t set started_at = u.s, tied = u.n, since_wipe = u.w, last_at = u.a, last_device = u.d, last_no = u.o
+		from unnest($14::bigint[], $15::timestamptz[], $16::int[], $17::int[], $18::timestamptz[], $19::text[],
+		$20::bigint[]) u(id, s, n, w, a, d, o) where t.id = u.id`
+	keepTapsIf = `select keep_taps($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20, $21)`
+)
+
+// tapArgs are keepTaps' values: of the taps, a slice a column, and then of the tags.
+func tapArgs(ys []Tally, ts []TagState) []any {
 	n, k := len(ys), len(ts)
 	ids, tags, by, kinds, many := make([]string, n), make([]int64, n), make([]int64, n), make([]string, n), make([]int, n)
 	undoes, held, at, received := make([]*string, n), make([]*string, n), make([]time.Time, n), make([]time.Time, n)
 	devices, nos, sent, theirs := make([]string, n), make([]int64, n), make([]*int64, n), make([]bool, n)
 	for i, y := range ys {
-		ids[i], tags[i], by[i], kinds[i], many[i], undoes[i], held[i], at[i], received[i] = y.ID, y.TagID, y.PersonID, y.Kind, y.N,
-			y.Undoes, y.Held, y.At, y.ReceivedAt
+		ids[i], tags[i], by[i], kinds[i], many[i] = y.ID, y.TagID, y.PersonID, y.Kind, y.N
+		undoes[i], held[i], at[i], received[i] = y.Undoes, y.Held, y.At, y.ReceivedAt
 		devices[i], nos[i], sent[i], theirs[i] = y.Device, y.No, y.SentBy, y.Theirs
 	}
 	of, started, tied, wiped, lastAt := make([]int64, k), make([]*time.Time, k), make([]int, k), make([]int, k), make([]*time.Time, k)
 	last, lastNo := make([]string, k), make([]int64, k)
 	for i, t := range ts {
-		of[i], started[i], tied[i], wiped[i], lastAt[i], last[i], lastNo[i] = t.ID, t.StartedAt, t.Tied, t.SinceWipe, t.LastAt, t.LastDevice,
-			t.LastNo
+		of[i], started[i], tied[i], wiped[i], lastAt[i] = t.ID, t.StartedAt, t.Tied, t.SinceWipe, t.LastAt
+		last[i], lastNo[i] = t.LastDevice, t.LastNo
 	}
-	return `with kept as (insert into tap (id, tag_id, person_id, kind, n, undoes, at, received_at, held, device, no, sent_by, theirs)
-			select * from unnest($1::uuid[], $2::bigint[], $3::bigint[], $4::text[], $5::int[], $6::uuid[], $7::timestamptz[],
-			$8::timestamptz[], $9::text[], $10::text[], $11::bigint[], $12::bigint[], $13::bool[]))
-		update any_tag t set started_at = u.s, tied = u.n, since_wipe = u.w, last_at = u.a, last_device = u.d, last_no = u.o
-		from unnest($14::bigint[], $15::timestamptz[], $16::int[], $17::int[], $18::timestamptz[], $19::text[],
-			$20::bigint[]) u(id, s, n, w, a, d, o) where t.id = u.id`,
-		[]any{ids, tags, by, kinds, many, undoes, at, received, held, devices, nos, sent, theirs, of, started, tied, wiped, lastAt, last, lastNo}
+	return []any{ids, tags, by, kinds, many, undoes, at, received, held, devices, nos, sent, theirs,
+		of, started, tied, wiped, lastAt, last, lastNo}
 }
 
 // WeighTaps keeps what taps that were kept before were weighed as: their refusals, or

@@ -50,9 +50,8 @@ func together(ctx context.Context, pg *pgx.Conn, codes, ids []string, decide fun
 	if len(ys) == 0 {
 		return nil
 	}
-	sql, args := keepTaps(ys, ts)
 	var second pgx.Batch
-	second.Queue(sql, args...)
+	second.Queue(keepTaps, tapArgs(ys, ts)...)
 	second.Queue(`commit`)
 	if err := pg.SendBatch(ctx, &second).Close(); err != nil {
 		return fmt.Errorf("keeping taps: %w", err)

@@ -65,9 +65,9 @@ func benchTaps(b *testing.B, clients int) {
 	}
 	run := page.UUID()[:8]
 	_, err = h.db.Exec(`with made as (insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, planned)
-		select $1 || '-' || n, t.batch_id, t.lot_id, t.bundle_id, t.technique, t.worker_id, t.day, 1000
+		select $1 || '-' || n, t.batch_id, t.lot_id, t.bundle_id, t.technique, t.worker_id, t.day, $3
 		from (select * from tag order by id desc limit 1) t, generate_series(1, $2::int) n returning id)
-		insert into tag_thread (tag_id, stock_mm, wood_mm, n) select id, 8.25, 8.25, 1000 from made`, run, b.N/tapsATag+4*clients)
+		insert into tag_thread (tag_id, stock_mm, wood_mm, n) select id, 8.25, 8.25, $3 from made`, run, b.N/tapsATag+4*clients, tapsATag)
 	require.NoError(b, err)
 	_, err = h.db.Exec(`analyze any_tag`)
 	require.NoError(b, err)
