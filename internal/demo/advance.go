@@ -202,7 +202,7 @@ func (m *maker) nurse() error {
 			if k.Best+late > n.Today || chance(g.Code, k) < leftUndone {
 				continue
 			}
-			if look := outlook.LookOf(k.Name); look != "" {
+			if look := aftercare.LookOf(k.Name); look != "" {
 				if err := m.look(g, look); err != nil {
 					return fmt.Errorf("%s, %s: %w", g.Code, look, err)
 				}

@@ -139,7 +139,7 @@ func (l *Loading) Spoil(c *exchange.Cells) {
 // Twice notes a code that an earlier line has too.
 func (l *Loading) Twice(c *exchange.Cells, key string) {
 	if line, ok := l.Seen[key]; ok {
-		c.Spoil("code", "%s stands on line %d too.", key, line)
+		c.Spoil("code", words.XStandsOnLineN, key, line)
 	}
 	l.Seen[key] = c.Line
 }

@@ -73,14 +73,14 @@ func CleanGenus(s string) string { return strings.ToLower(strings.TrimSpace(s)) 
 // CheckCode notes a code that cannot be one.
 func CheckCode(ps *Problems, field, code string) {
 	if !codePattern.MatchString(code) {
-		ps.Add(field, "A code is up to 24 letters, figures, dots and dashes, such as L-104.")
+		ps.Add(field, words.ACodeIsUpTo)
 	}
 }
 
 // Taken turns a code that is already in use into words.
 func Taken(err error, field, what, code string) error {
 	if errors.Is(err, store.ErrTaken) {
-		return Problem{field, fmt.Sprintf("%s %s is already there. Give this one another code.", what, code)}
+		return Problem{field, fmt.Sprintf(words.XXIsAlreadyThere, what, code)}
 	}
 	return err
 }

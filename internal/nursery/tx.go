@@ -9,6 +9,7 @@ import (
 	"unionknot/internal/core/tagcode"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // Hold is what a command locks before it writes. Everybody locks in the same
@@ -81,7 +82,7 @@ func (k *Kernel) AsSeen(ctx context.Context, needs []snapshot.Need, work func(f 
 	}
 	return Problem{
 		"",
-		"What this draws on changed each time while it was worked out. Look at it as it stands now, and try again in a moment.",
+		words.WhatThisDrawsOnChanged,
 	}
 }
 

@@ -49,29 +49,27 @@ func (b Belief) Working(genus store.Genus) working.Working {
 	}
 	w := working.Working{
 		Title: "Expected take, " + b.Technique.Name + " on " + genus.Name, Answer: words.Pct(i.Mean), Range: words.PctRange(i),
-		Rule: "take from prior and own records",
-		Says: "The house default counts as if so many grafts had shown it. The counted tags of the genus are weighed together, so " +
-			"that what a lot, a bundle or a worker did is not put down to the technique, and outweigh it. The range is the middle 90 " +
-			"% of what the mean over many lots and bundles may be.",
+		Rule: words.TakeFromPriorAndOwn,
+		Says: words.TheHouseDefaultCountsAs,
 		Inputs: []working.Input{
-			{Name: "House default", Value: words.Pct(b.Technique.PriorTake) + ", easy pome fruit", Source: b.priorOf},
+			{Name: "House default", Value: words.Pct(b.Technique.PriorTake) + words.EasyPomeFruit, Source: b.priorOf},
 			{
 				Name:   "Shift for " + genus.Name,
-				Value:  fmt.Sprintf("%+.1f on the logit scale, giving %s", genus.LogitShift, words.Pct(b.Prior.Mean())),
+				Value:  fmt.Sprintf(words.OnTheLogitScale, genus.LogitShift, words.Pct(b.Prior.Mean())),
 				Source: b.shiftOf,
 			},
-			{Name: "Weight of the default", Value: fmt.Sprintf("%g grafts", b.Technique.PriorWeight), Source: b.weightOf},
+			{Name: words.WeightOfTheDefault, Value: fmt.Sprintf("%g grafts", b.Technique.PriorWeight), Source: b.weightOf},
 			{
 				Name:   "Counted here",
-				Value:  fmt.Sprintf("%d took of %d; %d tags of the genus weighed", b.Taken, b.Of, b.tags),
+				Value:  fmt.Sprintf(words.TookOfCounted, b.Taken, b.Of, b.tags),
 				Source: working.OwnRecords,
 			},
 			{
-				Name:   "Workers, lots, bundles differ by",
-				Value:  fmt.Sprintf("%.2f, %.2f, %.2f on the logit scale", s.Worker, s.Lot, s.Bundle),
+				Name:   words.WorkersLotsBundlesDifferBy,
+				Value:  fmt.Sprintf(words.ThreeSpreads, s.Worker, s.Lot, s.Bundle),
 				Source: source,
 			},
-			{Name: "So one worker with one lot and one bundle", Value: words.PctRange(one), Source: source},
+			{Name: words.SoOneWorkerWithOne, Value: words.PctRange(one), Source: source},
 		}}
 	if n := b.Technique.Pieces(); n > 1 {
 		w.Inputs = append(w.Inputs, working.Input{Name: words.BudsAStock, Value: words.OneOfBuds(n, b.Expected.Mean), Source: working.HouseWay})

@@ -268,7 +268,7 @@ func collectWorking(
 	usable string,
 ) working.Working {
 	from := fmt.Sprintf(
-		"%.0f mm long, %.1f to %.1f mm, %.0f mm between nodes",
+		words.NMmLongNTo,
 		l.Stick.LengthMM,
 		l.Stick.BaseMM,
 		l.Stick.TipMM,
@@ -291,39 +291,39 @@ func collectWorking(
 		max(1, y.Pieces-1),
 	)
 	return working.Working{
-		Title:  "Sticks to cut from " + l.Plant.Code,
+		Title:  words.SticksToCutFrom + l.Plant.Code,
 		Rule:   "wood yield",
 		Answer: fmt.Sprintf("%d sticks", l.Sticks),
-		Range:  fmt.Sprintf("%d to %d, should a stick give a piece more or less", few, many),
-		Says:   "What the open orders lack of the variety, with spare on top and waste taken off, over the pieces a stick gives.",
+		Range:  fmt.Sprintf(words.ShouldAStickGive, few, many),
+		Says:   words.WhatTheOpenOrdersLack,
 		Inputs: []working.Input{
 			{Name: words.PiecesToGo, Value: fmt.Sprintf("%d (%s)", w.need, strings.Join(w.parts, ", ")), Source: working.OwnRecords},
-			{Name: "Pieces at hand", Value: strconv.Itoa(w.free), Source: working.OwnRecords},
+			{Name: words.PiecesAtHand, Value: strconv.Itoa(w.free), Source: working.OwnRecords},
 			{
 				Name:   "Shared among",
-				Value:  fmt.Sprintf("%d mother plants: %d pieces of this one", plants, share),
+				Value:  fmt.Sprintf(words.NMotherPlantsNPieces, plants, share),
 				Source: working.OwnRecords,
 			},
 			{
-				Name:   "Sticks of one plant",
-				Value:  fmt.Sprintf("about %d before the next is gone to", sticksAPlant),
+				Name:   words.SticksOfOnePlant,
+				Value:  fmt.Sprintf(words.AboutNBeforeTheNext, sticksAPlant),
 				Source: working.HouseDefault,
 			},
-			{Name: "It gives in a season", Value: words.Gives(l.Gives, l.Plant.CutSticks), Source: words.GivesSource(l.Gives)},
-			{Name: "Spare, waste", Value: fmt.Sprintf("%g %%, %g %%", asked.Spare, asked.Waste), Source: working.HouseDefault},
+			{Name: words.ItGivesInASeason, Value: words.Gives(l.Gives, l.Plant.CutSticks), Source: words.GivesSource(l.Gives)},
+			{Name: "Spare, waste", Value: fmt.Sprintf(words.TwoShares, asked.Spare, asked.Waste), Source: working.HouseDefault},
 			{Name: "A stick", Value: from, Source: source},
 			{
 				Name: "Usable part",
-				Value: map[bool]string{true: "all of it: sticks are cut from the base",
-					false: usable + " of the shoot"}[l.Stick.Usable == wood.Whole],
+				Value: map[bool]string{true: words.AllOfItSticksAre,
+					false: usable + words.OfTheShoot}[l.Stick.Usable == wood.Whole],
 				Source: working.HouseWay,
 			},
 			{
-				Name:   "Buds a piece",
-				Value:  fmt.Sprintf("%d left, and %d eaten by the face", l.Buds, l.Stick.FaceBuds),
+				Name:   words.BudsAPiece,
+				Value:  fmt.Sprintf(words.NLeftAndNEaten, l.Buds, l.Stick.FaceBuds),
 				Source: working.HouseWay,
 			},
-			{Name: "Pieces a stick", Value: fmt.Sprintf("%d of %d buds", y.Pieces, l.Buds), Source: "geometry"}},
+			{Name: words.PiecesAStick, Value: fmt.Sprintf(words.NOfNBuds, y.Pieces, l.Buds), Source: "geometry"}},
 	}
 }
 
@@ -403,7 +403,7 @@ var WoodStates = []string{"resting", "ripe green", "half-ripe"}
 
 // What was measured of a bundle: a stick as it was cut from the base of a shoot,
 // all of which is usable, or the whole shoot, of which the house's part is.
-var Measured = []string{"as its length says", "sticks cut from the base", "whole shoots"}
+var Measured = []string{words.AsItsLengthSays, words.SticksCutFromTheBase, "whole shoots"}
 
 // longestStick is the longest that a stick cut from the base is taken to be, in
 // mm, where nobody says which it is. House default.

@@ -150,7 +150,7 @@ func (p *DaysPage) lay(d *Diary, today time.Time) {
 	trouble := map[int][]string{}
 	for _, t := range benchday.Check(d.Work, p.Score.Pieces) {
 		if t.Piece >= 0 && t.Kind != benchday.Late {
-			trouble[t.Piece] = append(trouble[t.Piece], t.Says)
+			trouble[t.Piece] = append(trouble[t.Piece], words.Trouble(t))
 		}
 	}
 	for h, hand := range d.Hands {
@@ -245,20 +245,18 @@ func (p *DaysPage) explain(d *Diary) {
 		p.LateDays = p.Score.LateHours / perDay
 	}
 	p.Working = working.Working{
-		Title:  "The plan of the bench days",
-		Answer: fmt.Sprintf("%d grafts on open tags, %d of them late", p.Open, p.Score.Late),
+		Title:  words.ThePlanOfTheBench,
+		Answer: fmt.Sprintf(words.NGraftsOnOpenTags, p.Open, p.Score.Late),
 		Rule:   "bench days",
 		Range:  words.LeastLate(p.Score.LeastLate, p.RestGrafts),
-		Says: "Each tag takes its grafts at the house's rate and the worker's own pace, with making the stems ready, laying out, a change of lot or bundle, " +
-			"ten minutes in the hour off the cut, and tiring after two hours. A tag is late when it stands after the last day its " +
-			"season is open and its wood keeps.",
+		Says:   words.EachTagTakesItsGrafts,
 		Inputs: []working.Input{
 			{
-				Name:   "Hours there are",
-				Value:  fmt.Sprintf("%.0f at the house's rates, %d workers, %d days", hours, hands, DaysPlanned),
+				Name:   words.HoursThereAre,
+				Value:  fmt.Sprintf(words.NAtTheHousesRates, hours, hands, DaysPlanned),
 				Source: working.OwnRecords,
 			},
-			{Name: "Changes of lot or bundle", Value: fmt.Sprint(p.Score.Changeovers), Source: working.OwnRecords},
+			{Name: words.ChangesOfLotOrBundle, Value: fmt.Sprint(p.Score.Changeovers), Source: working.OwnRecords},
 			{Name: "Seats", Value: fmt.Sprint(d.Work.Seats), Source: working.Entered},
 		},
 	}

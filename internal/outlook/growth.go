@@ -15,21 +15,6 @@ import (
 	"unionknot/internal/store"
 )
 
-// lookKnots are the looks that are counts, by the step that they do.
-var lookKnots = map[string]aftercare.Name{
-	"first look": aftercare.FirstLook, "take look": aftercare.TakeLook, "bud look": aftercare.BudLook, "end of season": aftercare.SecondLook,
-}
-
-// LookOf is the look that a step is counted by; "" where it is no look.
-func LookOf(k aftercare.Name) string {
-	for look, name := range lookKnots {
-		if name == k {
-			return look
-		}
-	}
-	return ""
-}
-
 // Growing is a tag of which something lives, with all that follows it.
 type Growing struct {
 	store.GrowTag
@@ -157,7 +142,7 @@ var looksInOrder = []aftercare.Name{aftercare.FirstLook, aftercare.TakeLook, aft
 func looksDone(ls []store.LookMade) (out []aftercare.Done) {
 	made := map[aftercare.Name]aftercare.Day{}
 	for _, l := range ls {
-		if k, ok := lookKnots[l.Look]; ok {
+		if k, ok := aftercare.StepOf(l.Look); ok {
 			made[k] = aftercare.DayOf(l.On.Time)
 		}
 	}
@@ -350,7 +335,7 @@ func (n *Nursing) due(steps *[]BedStep, g Growing, k aftercare.Knot, what string
 	i := slices.IndexFunc(*steps, func(s BedStep) bool { return s.Name == k.Name })
 	if i < 0 {
 		i = len(*steps)
-		*steps = append(*steps, BedStep{Name: k.Name, N: k.N, Window: k.Window, Look: LookOf(k.Name)})
+		*steps = append(*steps, BedStep{Name: k.Name, N: k.N, Window: k.Window, Look: aftercare.LookOf(k.Name)})
 		(*steps)[i].Loses, (*steps)[i].Own = n.Loses(k.Name)
 	}
 	s := &(*steps)[i]

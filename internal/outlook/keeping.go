@@ -49,36 +49,34 @@ func kept(clock wood.Clock, age wood.Age, b store.Bundle, place string, now time
 			break
 		}
 	}
-	where := "kept at the set point"
+	where := words.KeptAtTheSetPoint
 	if place == "" {
-		where = "no store with readings: reckoned at 1 °C"
+		where = words.NoStoreWithReadingsReckoned
 	} else if k.Keeping.Age.Unknown == 0 {
-		where = "read all the time"
+		where = words.ReadAllTheTime
 	} else {
-		where = fmt.Sprintf("%.1f of %.0f days unread, reckoned at the set point", k.Keeping.Age.Unknown.Hours()/24,
+		where = fmt.Sprintf(words.NOfNDaysUnread, k.Keeping.Age.Unknown.Hours()/24,
 			now.Sub(b.CutOn).Hours()/24)
 	}
 	k.Working = working.Working{
 		Title:  "How bundle " + b.Code + " keeps",
 		Rule:   "store clock",
-		Answer: "keep by " + k.Keeping.KeepBy.Format("2 January 2006"),
+		Answer: "keep by " + k.Keeping.KeepBy.Format(words.LongDay),
 		Range: fmt.Sprintf(
-			"%s to %s, were the thermometer half a degree out",
+			words.WereTheThermometerOut,
 			k.Keeping.Earliest.Format("2 January"),
 			k.Keeping.KeepLate.Format("2 January"),
 		),
-		Says: "Wood ages 2.5 times as fast for every 10 °C. Each stretch between readings counts by the mean of its ends, in days at " +
-			"1 °C, below 0 °C as at 0; 26 hours after a reading with none behind it the set point stands in; what is left of its life " +
-			"runs on at the temperature of the last day.",
+		Says: words.WoodAges25Times,
 		Inputs: []working.Input{
-			{Name: "Cut", Value: b.CutOn.Format("2 January 2006"), Source: working.Entered, Ref: b.Code},
+			{Name: "Cut", Value: b.CutOn.Format(words.LongDay), Source: working.Entered, Ref: b.Code},
 			{
 				Name:   "Age",
-				Value:  fmt.Sprintf("%.0f days at 1 °C in %.0f days", k.Keeping.Age.Days, now.Sub(b.CutOn).Hours()/24),
+				Value:  fmt.Sprintf(words.DaysAtOneIn, k.Keeping.Age.Days, now.Sub(b.CutOn).Hours()/24),
 				Source: working.Measured,
 			},
 			{Name: "Readings", Value: where, Source: working.Measured},
-			{Name: "Life of " + b.State + " wood", Value: fmt.Sprintf("%.0f days at 1 °C", k.Keeping.Life), Source: working.HouseDefault},
+			{Name: "Life of " + b.State + " wood", Value: fmt.Sprintf(words.DaysAtOne, k.Keeping.Life), Source: working.HouseDefault},
 			{Name: "Temperature now", Value: fmt.Sprintf("%.1f °C", k.Keeping.NowC), Source: working.Measured}},
 	}
 	return k

@@ -143,7 +143,7 @@ func LookDue(f *snapshot.Snapshot, t store.GrowTag) string {
 	with.Growing = []store.GrowTag{t}
 	n := NursingOf(&with)
 	for _, k := range n.Asked(n.Of(t)) {
-		if look := LookOf(k.Name); look != "" && k.From <= n.Today {
+		if look := aftercare.LookOf(k.Name); look != "" && k.From <= n.Today {
 			return look
 		}
 	}

@@ -189,15 +189,15 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 			inputs = append(
 				inputs,
 				working.Input{
-					Name:   "Taken by orders that come first",
-					Value:  fmt.Sprintf("%d, by %s", n, d.by[key]),
+					Name:   words.TakenByOrdersThatCome,
+					Value:  fmt.Sprintf(words.TakenBy, n, d.by[key]),
 					Source: working.OwnRecords,
 				},
 			)
 		}
-		b.Working = working.Working{Title: name + " for order " + o.Code, Answer: b.Says, Rule: "an order's means",
+		b.Working = working.Working{Title: name + " for order " + o.Code, Answer: b.Says, Rule: words.AnOrdersMeans,
 			Says:   words.PileMeans,
-			Inputs: append(inputs, working.Input{Name: "Grafts to go", Value: fmt.Sprint(l.ToGo), Source: working.OwnRecords})}
+			Inputs: append(inputs, working.Input{Name: words.GraftsToGo, Value: fmt.Sprint(l.ToGo), Source: working.OwnRecords})}
 		if each > 1 {
 			b.Working.Inputs = append(b.Working.Inputs,
 				working.Input{Name: words.BudsAStock, Value: words.ForStocks(each, serves, left), Source: working.HouseWay})
@@ -223,17 +223,16 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 	before := d.hours
 	have := math.Max(0, spared-before)
 	m.Hands = Bar{Kind: KindWorkers, Name: "Workers", Have: have, Want: need, Says: words.HaveHours(have, need)}
-	until := "while it is open"
+	until := words.WhileItIsOpen
 	if st.Verdict != technique.Shut {
 		until = "until " + season.Say(st.Until)
 	}
-	m.Hands.Working = working.Working{Title: "Workers for order " + o.Code, Answer: m.Hands.Says, Rule: "an order's means",
-		Says: "Hours at the house's rates: those of everybody who knows the technique, with breaks, tiring and their own pace, less " +
-			"open batches and orders that come first.",
+	m.Hands.Working = working.Working{Title: words.WorkersForOrder + o.Code, Answer: m.Hands.Says, Rule: words.AnOrdersMeans,
+		Says: words.HoursAtTheHousesRates,
 		Inputs: []working.Input{
-			{Name: "Needed", Value: fmt.Sprintf("%d grafts at %.0f an hour", l.ToGo, t.PerHour()), Source: working.HouseDefault},
-			{Name: "Hours of those who know " + t.Name, Value: fmt.Sprintf("%.0f %s", spared, until), Source: working.OwnRecords},
-			{Name: "Open batches and orders that come first", Value: fmt.Sprintf("%.0f hours", before), Source: working.OwnRecords}}}
+			{Name: "Needed", Value: fmt.Sprintf(words.NGraftsAtNAn, l.ToGo, t.PerHour()), Source: working.HouseDefault},
+			{Name: words.HoursOfThoseWhoKnow + t.Name, Value: fmt.Sprintf("%.0f %s", spared, until), Source: working.OwnRecords},
+			{Name: words.OpenBatchesAndOrdersThat, Value: fmt.Sprintf("%.0f hours", before), Source: working.OwnRecords}}}
 	d.hours += need
 	m.Window = window(l, t, st, need, spared, today)
 	return m
@@ -242,12 +241,11 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 // summer says of an order that is budded with the coming summer's wood that none
 // is lacking yet, and when its window opens.
 func (m *Means) summer(l OrderLine, opens, today time.Time) {
-	m.Wood.Have, m.Wood.Says = m.Wood.Want, "cut ripe, from "+season.Say(opens)
+	m.Wood.Have, m.Wood.Says = m.Wood.Want, words.CutRipeFrom+season.Say(opens)
 	m.Wood.Working.Answer, m.Wood.From = m.Wood.Says, opens
-	m.Wood.Working.Says = "This genus is budded in summer, with shoots of this season: they are cut within hours of their use, and " +
-		"none is kept."
+	m.Wood.Working.Says = words.ThisGenusIsBuddedIn
 	if opens.After(today) && m.Window.Have > 0 {
-		m.Window.Says = fmt.Sprintf("opens %s, then %.0f days", season.Say(opens), m.Window.Have)
+		m.Window.Says = fmt.Sprintf(words.OpensXThenNDays, season.Say(opens), m.Window.Have)
 		m.Window.Working.Answer, m.Window.From = m.Window.Says, opens
 	}
 }
@@ -260,16 +258,15 @@ func window(l OrderLine, t technique.Technique, st technique.Standing, need, spa
 		b.Says = t.Name + ": " + words.ShutSays(st)
 	} else {
 		left := float64(season.Days(today, st.Until) + 1)
-		b.Have, b.Says = left, fmt.Sprintf("%.0f days: %s", left, words.Standing(st))
+		b.Have, b.Says = left, fmt.Sprintf(words.NDaysX, left, words.Standing(st))
 		if spared > 0 {
 			b.Want = math.Max(1, math.Ceil(need/(spared/left)))
 		}
 	}
-	b.Working = working.Working{Title: "Window for order " + l.Order.Code, Answer: b.Says, Rule: "windows",
-		Says: "The days left in which stock and wood are in the state that the technique needs, beside the days the workers need for it " +
-			"alone.",
+	b.Working = working.Working{Title: words.WindowForOrder + l.Order.Code, Answer: b.Says, Rule: "windows",
+		Says: words.TheDaysLeftInWhich,
 		Inputs: []working.Input{
-			{Name: "Technique", Value: t.Name + ", the best expected take whose window is open", Source: working.HouseDefault},
+			{Name: "Technique", Value: t.Name + words.TheBestExpectedTakeWhose, Source: working.HouseDefault},
 			{Name: "Stands", Value: st.Verdict + ": " + words.Standing(st), Source: working.OwnRecords},
 		}}
 	return b

@@ -26,7 +26,7 @@ func Compatibility(f *snapshot.Snapshot, o store.Order) string {
 	}
 	if n := f.SectionsOf(stock); says == "" && len(n) > 1 && len(f.SectionsOf(scion)) > 0 {
 		says = fmt.Sprintf(
-			"%ss go by section or species: note which %s and %s are, on the order's page, to know how they get on.",
+			words.XSGoBySection,
 			words.Capital(stock),
 			o.Variety,
 			o.StockType,
@@ -49,13 +49,13 @@ func pairSays(scion, stock string, p snapshot.Pair, known bool) string {
 	}
 	switch {
 	case !known:
-		return fmt.Sprintf("Nothing is known here of %s on %s. Try a few before many.", scion, stock)
+		return fmt.Sprintf(words.NothingIsKnownHereOf, scion, stock)
 	case p.Verdict == KnownBad:
-		return fmt.Sprintf("%s on %s is a known bad pair%s.", words.Capital(scion), stock, note)
+		return fmt.Sprintf(words.XOnXIsA, words.Capital(scion), stock, note)
 	case p.Verdict == withCare:
-		return fmt.Sprintf("%s on %s goes with care%s.", words.Capital(scion), stock, note)
+		return fmt.Sprintf(words.XOnXGoesWith, words.Capital(scion), stock, note)
 	case note != "":
-		return fmt.Sprintf("%s on %s is usual%s.", words.Capital(scion), stock, note)
+		return fmt.Sprintf(words.XOnXIsUsual, words.Capital(scion), stock, note)
 	}
 	return ""
 }

@@ -123,8 +123,8 @@ func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
 				c.Flags,
 				Flag{
 					"failed look",
-					"The store was found " + l.Found + " on " + l.At.Local().Format("2 January"),
-					"Mend it, throw out what is past saving, and look again.",
+					words.TheStoreWasFound + l.Found + " on " + l.At.Local().Format("2 January"),
+					words.MendItThrowOutWhat,
 					l.At,
 				},
 			)
@@ -140,22 +140,22 @@ func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
 		if sound.After(h.To) || now.Sub(h.To) > flagFor {
 			continue
 		}
-		do := "Look at the buds and scratch the bark; use the oldest wood first."
+		do := words.LookAtTheBudsAnd
 		if h.Kind == "frost" {
-			do = "Let it thaw slowly, then look: brown under the bark is dead."
+			do = words.LetItThawSlowlyThen
 		}
-		says := words.Capital(h.Says()) + ", since " + h.From.Local().Format("2 January 15:04")
+		says := words.Capital(words.Harm(h)) + ", since " + h.From.Local().Format(words.DayAndHour)
 		if lost := (clock.Age(h.From,
 			h.To).Days - h.To.Sub(h.From).Hours()/24*wood.Rate(c.Place.SetC)) / wood.Rate(c.NowC); h.Kind == "warmth" &&
 			lost >= 1 {
-			says += fmt.Sprintf("; it moved the keep-by dates of %d bundles forward by %.0f days", len(c.Kept), lost)
+			says += fmt.Sprintf(words.ItMovedTheKeepBy, len(c.Kept), lost)
 		}
 		c.Flags = append(c.Flags, Flag{h.Kind, says, do, h.From})
 	}
 	if c.Place.FruitSince != nil {
 		c.Flags = append(
 			c.Flags,
-			Flag{"fruit", "Ripening fruit is kept here", "Take it out: its ethylene makes buds abort.", *c.Place.FruitSince},
+			Flag{"fruit", words.RipeningFruitIsKeptHere, words.TakeItOutItsEthylene, *c.Place.FruitSince},
 		)
 	}
 	if !c.logged.IsZero() && now.Sub(c.logged) > wood.SilentAfter {
@@ -163,8 +163,8 @@ func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
 			c.Flags,
 			Flag{
 				"silent",
-				"The logger has said nothing since " + c.logged.Local().Format("2 January 15:04"),
-				"See to its battery; read the thermometer by hand meanwhile.",
+				words.TheLoggerHasSaidNothing + c.logged.Local().Format(words.DayAndHour),
+				words.SeeToItsBatteryRead,
 				c.logged,
 			},
 		)
@@ -174,8 +174,8 @@ func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
 			c.Flags,
 			Flag{
 				"in doubt",
-				fmt.Sprintf("%.1f °C was read on %s", r.C, r.At.Local().Format("2 January 15:04")),
-				"Look at the thermometer. It does not count until you say that it is right.",
+				fmt.Sprintf(words.NCWasReadOn, r.C, r.At.Local().Format(words.DayAndHour)),
+				words.LookAtTheThermometerIt,
 				r.At,
 			},
 		)
@@ -192,8 +192,8 @@ func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
 				c.Flags,
 				Flag{
 					"look",
-					fmt.Sprintf("Nobody has looked for %d days", season.Days(season.DayOf(since), season.DayOf(now))),
-					"Moist? Buds tight? Bark green under a scratch?",
+					fmt.Sprintf(words.NobodyHasLookedForN, season.Days(season.DayOf(since), season.DayOf(now))),
+					words.MoistBudsTightBarkGreen,
 					since,
 				},
 			)
@@ -206,7 +206,7 @@ func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
 				Flag{
 					"failed look",
 					"Bundle " + k.Bundle.Code + " was found " + k.Bad,
-					"Use it first or throw it out, and look again.",
+					words.UseItFirstOrThrow,
 					k.Bundle.CutOn,
 				},
 			)
@@ -241,18 +241,18 @@ func Risks(f *snapshot.Snapshot, orders []OrderLine) []Risk {
 			if k.Bundle.Free == 0 || !k.Soon(f.At) {
 				continue
 			}
-			do := "Use it first."
+			do := words.UseItFirst
 			says := fmt.Sprintf(
-				"%s, %d pieces of %s, keeps until %s",
+				words.XNPiecesOfX,
 				k.Bundle.Code,
 				k.Bundle.Free,
 				k.Bundle.Variety,
 				k.Keeping.KeepBy.Format("2 January"),
 			)
 			if k.Past(f.Today) {
-				do = "It is not woven any more: look at it, and let it in or throw it out."
+				do = words.ItIsNotWovenAny
 				says = fmt.Sprintf(
-					"%s, %d pieces of %s, is past its keep-by day, %s",
+					words.XNPiecesOfXIs,
 					k.Bundle.Code,
 					k.Bundle.Free,
 					k.Bundle.Variety,

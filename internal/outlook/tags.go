@@ -12,6 +12,7 @@ import (
 	"unionknot/internal/core/pace"
 	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // NotShared names lots of more than sharedOver grafts that one person has
@@ -33,12 +34,7 @@ func NotShared(tags []store.Tag) []string {
 			for w := range who[l] {
 				out = append(
 					out,
-					fmt.Sprintf(
-						"%s has all %d of lot %s alone. Share it with another worker, or Results cannot tell the worker from the lot.",
-						w,
-						n[l],
-						l,
-					),
+					fmt.Sprintf(words.XHasAllNOf, w, n[l], l),
 				)
 			}
 		}

@@ -22,10 +22,10 @@ func FaceWay(w store.HouseWay) union.Face {
 
 // The questions on which growers differ that are asked here, by their keys.
 const (
-	WayFace   = "cut face length"
-	WayLay    = "laying a thinner scion"
-	WayUsable = "usable part of the shoot"
-	waySeal   = "scion tip at cutting"
+	WayFace   = string(ways.Face)
+	WayLay    = string(ways.Lay)
+	WayUsable = string(ways.Usable)
+	waySeal   = string(ways.Tip)
 )
 
 // LayWay reads the house's way to lay a thinner scion.

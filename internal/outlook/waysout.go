@@ -130,7 +130,7 @@ func (w *step) from(name, value, source string) *step {
 func (f *finder) combined() []WayOut {
 	var out []WayOut
 	lacking := fmt.Sprintf(
-		"%d pieces, %d stems, workers for %d grafts, a window for %d",
+		words.NPiecesNStemsWorkers,
 		f.lacks[supply.Wood],
 		f.lacks[supply.Stock],
 		f.lacks[supply.Hands],
@@ -138,9 +138,8 @@ func (f *finder) combined() []WayOut {
 	)
 	for _, c := range supply.Combine(f.lacks, f.remedies) {
 		w := WayOut{Cents: int(math.Round(c.Cents))}
-		w.Working = working.Working{Title: "A way out for order " + f.p.Line.Order.Code, Answer: words.Money(w.Cents), Rule: "ways out",
-			Says: "What would meet the whole order, and what it costs against having enough: takes lost are counted at what a tree " +
-				"is worth, a delay at a share of it, work at the wage, and stems that other orders then lack at what a stem costs.",
+		w.Working = working.Working{Title: words.AWayOutForOrder + f.p.Line.Order.Code, Answer: words.Money(w.Cents), Rule: "ways out",
+			Says:   words.WhatWouldMeetTheWhole,
 			Inputs: []working.Input{{Name: "Lacking", Value: lacking, Source: working.OwnRecords}}}
 		for _, part := range c.Parts {
 			st := f.steps[part.Remedy]
@@ -155,7 +154,7 @@ func (f *finder) combined() []WayOut {
 				w.Working.Inputs,
 				working.Input{
 					Name:   x.Says,
-					Value:  fmt.Sprintf("%s for %d grafts", words.Money(x.Cents), part.Grafts),
+					Value:  fmt.Sprintf(words.XForNGrafts, words.Money(x.Cents), part.Grafts),
 					Source: working.OwnRecords,
 				},
 			)
@@ -215,28 +214,28 @@ func (f *finder) otherStock() error {
 		}
 		loss, care := 0.0, ""
 		if pair.Verdict == withCare {
-			loss, care = careLoss, ", which goes with care"
+			loss, care = careLoss, words.WhichGoesWithCare
 		}
 		name := t.Genus + " " + t.Name
 		spare := max(0, free-wanted)
 		if spare > 0 {
 			f.add(onlyStock, spare, f.worth(loss), "/stock", func(n int) string {
-				return fmt.Sprintf("Put %d on %s instead: %d are free that no order needs%s. Ask the buyer first.", n, name, spare, care)
+				return fmt.Sprintf(words.PutNOnXInstead, n, name, spare, care)
 			}).
-				from("Take lost by the pair", words.Pct(loss), working.HouseDefault)
+				from(words.TakeLostByThePair, words.Pct(loss), working.HouseDefault)
 		}
 		if taken := free - spare; taken > 0 {
 			f.add(onlyStock, taken, f.worth(loss)+float64(f.h.StemCents), "/stock", func(n int) string {
 				return fmt.Sprintf(
-					"Put %d on %s instead%s: order %s then lacks as many stems. Ask the buyer first.",
+					words.PutNOnXInsteadX,
 					n,
 					name,
 					care,
 					strings.Join(others, ", "),
 				)
 			}).
-				from("Take lost by the pair", words.Pct(loss), working.HouseDefault).
-				from("A stem for the other order", words.Money(f.h.StemCents), WorthOf(f.h).Source(StemOf))
+				from(words.TakeLostByThePair, words.Pct(loss), working.HouseDefault).
+				from(words.AStemForTheOther, words.Money(f.h.StemCents), WorthOf(f.h).Source(StemOf))
 		}
 	}
 	return nil
@@ -265,9 +264,9 @@ func (f *finder) budNow() {
 	cost := f.worth(f.take-chip.Take.Mean()) * each / (each - 1)
 	f.add(onlyWood, buds-pieces, cost, "/wood", func(n int) string {
 		k := int(math.Ceil(float64(n) / (each - 1)))
-		return fmt.Sprintf("Chip-bud %d grafts from %d pieces, one bud each, instead of grafting them: %d more.", n+k, k, n)
+		return fmt.Sprintf(words.ChipBudNGraftsFrom, n+k, k, n)
 	}).
-		from("Expected take, chip bud", words.Pct(chip.Take.Mean()), working.OwnRecords).
+		from(words.ExpectedTakeChipBud, words.Pct(chip.Take.Mean()), working.OwnRecords).
 		from("Expected take, "+f.t.Name, words.Pct(f.take), working.OwnRecords)
 }
 
@@ -309,7 +308,7 @@ func (f *finder) summer() {
 	}
 	f.add(butStock, unlimited, best.cents, "/season", func(n int) string {
 		return fmt.Sprintf(
-			"Line the stocks out and %s %d: %s, %s to %s.",
+			words.LineTheStocksOutAnd,
 			best.by.Technique.Name,
 			n,
 			best.w.Use,
@@ -317,7 +316,7 @@ func (f *finder) summer() {
 			season.Say(best.w.To.AddDate(0, 0, -1)),
 		)
 	}).
-		from("Growth lost by "+string(best.w.Use), fmt.Sprintf("%s of a year's, %s a tree", words.Pct(best.delay),
+		from(words.GrowthLostBy+string(best.w.Use), fmt.Sprintf(words.XOfAYearsX, words.Pct(best.delay),
 			words.Money(int(float64(f.h.TreeCents)*f.h.DelayShare*best.delay))), WorthOf(f.h).Source(TreeOf, DelayOf)).
 		from("Expected take", words.Pct(best.by.mean()), working.OwnRecords)
 }
@@ -331,7 +330,7 @@ func cutFor(n int) int {
 func (f *finder) buy() {
 	if f.lacks[supply.Stock] > 0 {
 		f.add(onlyStock, unlimited, float64(f.h.StemCents), "/stock", func(n int) string {
-			return fmt.Sprintf("Buy %d stems of %s.", n, f.p.Line.Order.StockType)
+			return fmt.Sprintf(words.BuyNStemsOfX, n, f.p.Line.Order.StockType)
 		}).
 			from("A stem", words.Money(f.h.StemCents), WorthOf(f.h).Source(StemOf))
 	}
@@ -339,27 +338,27 @@ func (f *finder) buy() {
 		return
 	}
 	more := (1 + SparePct/100.0) / (1 - WastePct/100.0)
-	extra := fmt.Sprintf("%d %% spare, %d %% waste, as the collection sheet adds", SparePct, WastePct)
+	extra := fmt.Sprintf(words.NSpareNWasteAs, SparePct, WastePct)
 	if can, stand := f.cal.WoodOn(season.Resting, f.r.F.Today); can {
 		if last, ok := f.cal.StockOn(f.r.F.Today); ok && last.State == season.Resting {
 			f.add(onlyWood, unlimited, cutPieceCents*more, "/wood/collect", func(n int) string {
 				return fmt.Sprintf(
-					"Cut %d pieces more from the mother plants while they rest, until %s, for %d grafts.",
+					words.CutNPiecesMoreFrom,
 					cutFor(n),
 					season.Say(last.To.AddDate(0, 0, -1)),
 					n,
 				)
 			}).
-				from("Cutting a piece", words.Money(cutPieceCents), working.HouseDefault).
-				from("Pieces a graft", extra, working.HouseDefault).
+				from(words.CuttingAPiece, words.Money(cutPieceCents), working.HouseDefault).
+				from(words.PiecesAGraft, extra, working.HouseDefault).
 				from("Wood", words.Wood(stand), working.OwnRecords)
 		}
 	}
 	f.add(onlyWood, unlimited, float64(f.h.PieceCents)*more, "/wood", func(n int) string {
-		return fmt.Sprintf("Buy %d pieces of wood for %d grafts, with its health papers.", cutFor(n), n)
+		return fmt.Sprintf(words.BuyNPiecesOfWood, cutFor(n), n)
 	}).
 		from("A piece", words.Money(f.h.PieceCents), WorthOf(f.h).Source(PieceOf)).
-		from("Pieces a graft", extra, working.HouseDefault)
+		from(words.PiecesAGraft, extra, working.HouseDefault)
 }
 
 func (f *finder) hands() {
@@ -367,15 +366,15 @@ func (f *finder) hands() {
 		return
 	}
 	f.add(onlyHands, unlimited, float64(f.h.WageCents)/f.t.PerHour(), "/bench/days", func(n int) string {
-		return fmt.Sprintf("Take on %.0f hours more of somebody who knows %s.", math.Ceil(float64(n)/f.t.PerHour()), f.t.Name)
+		return fmt.Sprintf(words.TakeOnNHoursMore, math.Ceil(float64(n)/f.t.PerHour()), f.t.Name)
 	}).
 		from("An hour", words.Money(f.h.WageCents), WorthOf(f.h).Source(WageOf))
 }
 
 func (f *finder) nextSeason() {
 	f.add(allLacks, unlimited, f.take*float64(f.h.TreeCents)*f.h.DelayShare, "/season", func(n int) string {
-		return fmt.Sprintf("Tell the buyer that the trees of %d grafts come a year later.", n)
+		return fmt.Sprintf(words.TellTheBuyerThatThe, n)
 	}).
-		from("A year's delay", fmt.Sprintf("%s of a tree worth %s", words.Pct(f.h.DelayShare), words.Money(f.h.TreeCents)),
+		from(words.AYearsDelay, fmt.Sprintf(words.XOfATreeWorth, words.Pct(f.h.DelayShare), words.Money(f.h.TreeCents)),
 			WorthOf(f.h).Source(TreeOf, DelayOf))
 }

@@ -74,12 +74,11 @@ func (h Hand) Working() working.Working {
 	}
 	return working.Working{
 		Title:  "Pace of " + h.Person.Name,
-		Answer: fmt.Sprintf("%.0f %% of the house's rates", h.Speed.Mean*100),
+		Answer: fmt.Sprintf(words.NOfTheHousesRates, h.Speed.Mean*100),
 		Range:  fmt.Sprintf("%.0f–%.0f %%", h.Speed.Low*100, h.Speed.High*100),
-		Rule:   "a worker's pace",
-		Says: "Grafts tied on tags begun and finished in one go, against what the house's rates give in the same time. The house's " +
-			"rate counts as a hundred grafts, so that few tags do not say much.",
-		Inputs: []working.Input{{Name: "Tags", Value: fmt.Sprintf("%d, of %.0f grafts", h.Tags, h.Grafts), Source: source},
+		Rule:   words.AWorkersPace,
+		Says:   words.GraftsTiedOnTagsBegun,
+		Inputs: []working.Input{{Name: "Tags", Value: fmt.Sprintf(words.NOfNGrafts, h.Tags, h.Grafts), Source: source},
 			{Name: words.RateIsWorth, Value: fmt.Sprintf("%.0f grafts", pace.Weight), Source: working.HouseDefault}},
 	}
 }

@@ -80,3 +80,27 @@ func MakeReady(form string) string {
 	}
 	return "wash, trim the roots, strip below the cut, sort by size, keep the roots covered"
 }
+
+// Trouble says what a plan's check found.
+func Trouble(t benchday.Trouble) string {
+	switch t.Kind {
+	case benchday.Unknown:
+		return fmt.Sprintf("%s does not know %s", t.Worker, t.Technique)
+	case benchday.Early:
+		return "its stock, wood or season is not there yet"
+	case benchday.Late:
+		return "past its last day"
+	case benchday.Full:
+		return fmt.Sprintf("%s is over the half-day's hours by %.1f", t.Worker, t.Over)
+	case benchday.Away:
+		return t.Worker + " is not there"
+	case benchday.Alone:
+		return "one worker has all of lot " + t.Lot
+	case benchday.NoSeat:
+		if t.Technique != "" {
+			return fmt.Sprintf("more than %d at %s", t.Most, t.Technique)
+		}
+		return fmt.Sprintf("more than %d at the bench", t.Most)
+	}
+	return t.Kind
+}

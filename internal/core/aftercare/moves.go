@@ -86,15 +86,21 @@ func (k Knot) Late(today Day, loses float64) float64 {
 	return min(1, loses*float64(today-k.By)/7)
 }
 
+// Causes of loss, as the house lists them.
+const (
+	lostToSuckers = "suckers took over"
+	lostToKnocks  = "knocked or broken"
+)
+
 // CauseOf is the cause of loss that a step done late is known for; "" for none.
 func CauseOf(k Name) string {
 	switch k {
 	case Untie, LoosenTie:
 		return "tie girdled"
 	case Suckers:
-		return "suckers took over"
+		return lostToSuckers
 	case TieShoot:
-		return "knocked or broken"
+		return lostToKnocks
 	case Guard:
 		return "animals"
 	case Pot:

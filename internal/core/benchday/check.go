@@ -10,7 +10,12 @@ import (
 type Trouble struct {
 	Kind  string // one of the kinds below
 	Piece int    // which piece, or -1
-	Says  string
+
+	Worker    string  // Unknown, Full, Away: the hand's name
+	Technique string  // Unknown; NoSeat, where its station is full
+	Lot       string  // Alone
+	Over      float64 // Full: by how many hours of the worker's own
+	Most      int     // NoSeat: how many seats there are
 }
 
 // Kinds of trouble, the worst first.
@@ -19,6 +24,7 @@ const (
 	Early   = "too early"
 	Late    = "late"
 	Full    = "over the hours"
+	Away    = "away"
 	NoSeat  = "no seat"
 	Alone   = "not shared"
 )
@@ -34,13 +40,13 @@ func Check(p Problem, ps []Piece) []Trouble {
 	for i, c := range ps {
 		j, h := p.Jobs[c.Job], p.Hands[c.Hand]
 		if !h.Knows[j.Technique] {
-			out = append(out, Trouble{Unknown, i, fmt.Sprintf("%s does not know %s", h.ID, j.Technique)})
+			out = append(out, Trouble{Kind: Unknown, Piece: i, Worker: h.ID, Technique: j.Technique})
 		}
 		if c.Slot < j.Earliest {
-			out = append(out, Trouble{Early, i, "its stock, wood or season is not there yet"})
+			out = append(out, Trouble{Kind: Early, Piece: i})
 		}
 		if c.Slot > j.Latest {
-			out = append(out, Trouble{Late, i, "past its last day"})
+			out = append(out, Trouble{Kind: Late, Piece: i})
 		}
 		k := place{c.Hand, c.Slot}
 		if was, ok := last[k]; ok && !p.alike(was, c.Job) {
@@ -50,18 +56,18 @@ func Check(p Problem, ps []Piece) []Trouble {
 		hours[k] += p.hours(j, c.Grafts)
 		n[k]++
 		if over := hours[k] - p.capacity(c.Hand, c.Slot); over > 1e-6 && (n[k] > 1 || p.capacity(c.Hand, c.Slot) == 0) {
-			says := fmt.Sprintf("%s is over the half-day's hours by %.1f", h.ID, over/h.Speed)
+			t := Trouble{Kind: Full, Piece: i, Worker: h.ID, Over: over / h.Speed}
 			if p.capacity(c.Hand, c.Slot) == 0 {
-				says = h.ID + " is not there"
+				t.Kind = Away
 			}
-			out = append(out, Trouble{Full, i, says})
+			out = append(out, t)
 		}
 		if seated[c.Slot] == nil {
 			seated[c.Slot] = map[int]bool{}
 		}
 		seated[c.Slot][c.Hand] = true
 		if p.Seats > 0 && len(seated[c.Slot]) > p.Seats {
-			out = append(out, Trouble{NoSeat, i, fmt.Sprintf("more than %d at the bench", p.Seats)})
+			out = append(out, Trouble{Kind: NoSeat, Piece: i, Most: p.Seats})
 		}
 		if places, own := p.Stations[j.Technique]; own {
 			key := fmt.Sprint(j.Technique, c.Slot)
@@ -69,12 +75,12 @@ func Check(p Problem, ps []Piece) []Trouble {
 				station[key] = map[int]bool{}
 			}
 			if station[key][c.Hand] = true; len(station[key]) > places {
-				out = append(out, Trouble{NoSeat, i, fmt.Sprintf("more than %d at %s", places, j.Technique)})
+				out = append(out, Trouble{Kind: NoSeat, Piece: i, Most: places, Technique: j.Technique})
 			}
 		}
 	}
 	for _, lot := range p.alone(ps) {
-		out = append(out, Trouble{Alone, -1, "one worker has all of lot " + lot})
+		out = append(out, Trouble{Kind: Alone, Piece: -1, Lot: lot})
 	}
 	return out
 }

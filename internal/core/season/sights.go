@@ -1,10 +1,8 @@
 package season
 
 import (
-	"fmt"
 	"math"
 	"slices"
-	"strings"
 	"time"
 )
 
@@ -122,41 +120,30 @@ func (y Year) spread(kind string) float64 {
 	return math.Max(1, float64(a.SpreadDays))
 }
 
-// Doubt says why a sight is doubted, before it is kept: it lies further than
-// four spreads from where its anchor falls in a usual year. "" for none. seen
-// is what was noted before.
-func (y Year) Doubt(o Observation, seen []Observation) string {
+// Doubt is why a sight is doubted before it is kept: it lies further than four spreads from
+// where its anchor falls in a usual year.
+type Doubt struct {
+	Observation
+	Kind       string    // the anchor
+	Usual      time.Time // when it comes in a usual year
+	Days       int       // from then to the sight; earlier is negative
+	SpreadDays float64   // of years
+}
+
+// Doubt reads a sight against what was noted before; nil: there is no doubt.
+func (y Year) Doubt(o Observation, seen []Observation) *Doubt {
 	o.On = DayOf(o.On)
-	far := func(kind string, usual time.Time, early, late bool) string {
+	far := func(kind string, usual time.Time, early, late bool) *Doubt {
 		n, s := daysBetween(usual, o.On), y.spread(kind)
-		switch {
-		case early && float64(n) < -questionable*s:
-			return fmt.Sprintf(
-				"%s on %s: that is %d days before %s usually comes (%s, give or take %.0f).",
-				capital(o.Says),
-				Say(o.On),
-				-n,
-				kind,
-				Say(usual),
-				s,
-			)
-		case late && float64(n) > questionable*s:
-			return fmt.Sprintf(
-				"%s on %s: that is %d days after %s usually comes (%s, give or take %.0f).",
-				capital(o.Says),
-				Say(o.On),
-				n,
-				kind,
-				Say(usual),
-				s,
-			)
+		if early && float64(n) < -questionable*s || late && float64(n) > questionable*s {
+			return &Doubt{o, kind, usual, n, s}
 		}
-		return ""
+		return nil
 	}
 	if o.Says == Slips || o.Says == DoesNotSlip {
 		u, ok := y.slipSeason(o.On)
 		if !ok {
-			return ""
+			return nil
 		}
 		slipped := false
 		for _, x := range seen {
@@ -165,8 +152,8 @@ func (y Year) Doubt(o Observation, seen []Observation) string {
 			}
 		}
 		if o.Says == Slips {
-			if says := far(SlipBegins, u[SlipBegins], true, false); says != "" {
-				return says
+			if d := far(SlipBegins, u[SlipBegins], true, false); d != nil {
+				return d
 			}
 			return far(SlipEnds, u[SlipEnds], false, true)
 		}
@@ -186,35 +173,30 @@ func (y Year) Doubt(o Observation, seen []Observation) string {
 	}
 	i := slices.IndexFunc(Sights, func(s Sight) bool { return s.Says == o.Says })
 	if i < 0 {
-		return ""
+		return nil
 	}
 	if k, usual := y.nearest(Sights[i].Kinds, o.On); k >= 0 && Sights[i].Tells[k] != Nothing {
 		return far(Sights[i].Kinds[k], usual, Sights[i].Tells[k] == Come, true)
 	}
-	return ""
-}
-
-func capital(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToUpper(s[:1]) + s[1:]
+	return nil
 }
 
 // winterDays is how long after one hard frost the next still belongs to the
 // same winter.
 const winterDays = 150
 
+// feedPlace is where the weather feed saw something.
+const feedPlace = "the weather feed"
+
 // frosts reads the nights of a feed: frosts, the first hard one of a winter,
 // and the last night before it. A feed that begins in winter may have missed the
 // first: that there was none yet is told only where it watched from the start.
 func (y Year) frosts(days []DegreeDay) map[instance][]told {
-	const feed = "the weather feed"
 	out := map[instance][]told{}
 	add := func(says, kind string, on time.Time, t Tell) {
 		if k, usual := y.nearest([]string{kind}, on); k >= 0 {
 			at := instance{kind, usual}
-			out[at] = append(out[at], told{Observation{Says: says, On: on, Place: feed}, t})
+			out[at] = append(out[at], told{Observation{Says: says, On: on, Place: feedPlace}, t})
 		}
 	}
 	sorted := slices.Clone(days)

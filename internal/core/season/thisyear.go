@@ -1,7 +1,6 @@
 package season
 
 import (
-	"fmt"
 	"math"
 	"slices"
 	"sort"
@@ -21,9 +20,25 @@ const (
 // Move is one thing that moved a date, by so many days; earlier is negative.
 type Move struct {
 	Days   int
-	Why    string
+	Cause  Cause
 	Source string
+
+	Yes, Not   Observation // BySight: the first time it had come, and the last it had not; "" where nobody saw that
+	Differ     bool        // BySight: it had come in one place before it had not in another
+	Sum, Usual float64     // ByWarmth: degree-days since Since, and in a usual year
+	Since      time.Time
 }
+
+// Cause is why a date moved.
+type Cause string
+
+// What moves a date.
+const (
+	ByWarmth   Cause = "warmth"
+	ByCarry    Cause = "carry"     // half of what was seen of the sign before it
+	BySight    Cause = "sight"     // 0 days: it came as reckoned
+	ByBudSwell Cause = "bud swell" // bark slips no sooner than a week after
+)
 
 // Dated is an anchor of one particular year.
 type Dated struct {
@@ -214,15 +229,15 @@ func (y Year) dateSeason(of map[string]time.Time, k Known, usual *table, days ma
 			share := w.known(d.Usual)
 			if by != 0 {
 				at = float64(by)
-				d.Moves = append(d.Moves, Move{by, w.says(d.Usual), Feed})
+				d.Moves = append(d.Moves, w.move(by, d.Usual))
 			}
 			spread *= 1 - (1-warmthTells)*share
 		}
 		if by := int(math.Round(carried * carryShare)); spring && by != 0 {
 			at += float64(by)
-			d.Moves = append(d.Moves, Move{by, "half of what was seen of the sign before it carries over", Carry})
+			d.Moves = append(d.Moves, Move{Days: by, Cause: ByCarry, Source: Carry})
 		}
-		after, by, why := bounds(d.Usual, seen[instance{kind, d.Usual}])
+		after, by, sight := bounds(d.Usual, seen[instance{kind, d.Usual}])
 		before := at
 		at, low, high := believe(at, spread, after, by)
 		day := int(math.Round(at))
@@ -231,13 +246,10 @@ func (y Year) dateSeason(of map[string]time.Time, k Known, usual *table, days ma
 			low = math.Max(low, after+1)
 			high = math.Max(high, after+1)
 		}
-		if why != "" {
+		if sight != nil {
 			d.Seen = true
-			if n := day - int(math.Round(before)); n != 0 {
-				d.Moves = append(d.Moves, Move{n, why, Seen})
-			} else {
-				d.Moves = append(d.Moves, Move{0, why + ": as reckoned", Seen})
-			}
+			sight.Days = day - int(math.Round(before))
+			d.Moves = append(d.Moves, *sight)
 			if spring {
 				carried = float64(day) - before
 			}
@@ -250,7 +262,7 @@ func (y Year) dateSeason(of map[string]time.Time, k Known, usual *table, days ma
 			swell = d.On
 		}
 		if least := swell.AddDate(0, 0, slipAfter); kind == SlipBegins && !swell.IsZero() && d.On.Before(least) {
-			d.Moves = append(d.Moves, Move{daysBetween(d.On, least), "bark slips no sooner than a week after bud swell", Settle})
+			d.Moves = append(d.Moves, Move{Days: daysBetween(d.On, least), Cause: ByBudSwell, Source: Settle})
 			d.On = least
 			if d.High.Before(least) {
 				d.High = least
@@ -264,7 +276,7 @@ func (y Year) dateSeason(of map[string]time.Time, k Known, usual *table, days ma
 // bounds gathers what was seen of an anchor of one season: it came after the
 // last time it had not, and by the first time it had, in days from the usual
 // date.
-func bounds(usual time.Time, seen []told) (after, by float64, why string) {
+func bounds(usual time.Time, seen []told) (after, by float64, m *Move) {
 	after, by = math.Inf(-1), math.Inf(1)
 	var not, yes Observation
 	for _, o := range seen {
@@ -276,23 +288,10 @@ func bounds(usual time.Time, seen []told) (after, by float64, why string) {
 			after, not = float64(n), o.Observation
 		}
 	}
-	at := func(o Observation) string {
-		if o.Place == "" {
-			return Say(o.On)
-		}
-		return Say(o.On) + " in " + o.Place
+	if yes.Says == "" && not.Says == "" {
+		return after, by, nil
 	}
-	switch {
-	case yes.Says != "" && not.Says != "" && after >= by:
-		return after, by, fmt.Sprintf("%s seen %s, %s %s: places differ", yes.Says, at(yes), not.Says, at(not))
-	case yes.Says != "" && not.Says != "":
-		return after, by, fmt.Sprintf("%s seen %s, and %s %s", yes.Says, at(yes), not.Says, at(not))
-	case yes.Says != "":
-		return after, by, yes.Says + " seen " + at(yes)
-	case not.Says != "":
-		return after, by, not.Says + " on " + at(not)
-	}
-	return after, by, ""
+	return after, by, &Move{Cause: BySight, Source: Seen, Yes: yes, Not: not, Differ: yes.Says != "" && not.Says != "" && after >= by}
 }
 
 // nearest says which of several anchors a sight is of, and which one of it: the

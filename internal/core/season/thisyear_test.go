@@ -65,7 +65,8 @@ func TestWarmthMovesTheSpring(t *testing.T) {
 	late := dated(t, full(0).With(season.Known{Normals: normals, Weather: weather(from, to, -3)}, 2027, 2027), season.BudSwell, 2027)
 	assert.Less(t, early.Days(), -7)
 	assert.Greater(t, late.Days(), 4)
-	assert.Contains(t, early.Moves[0].Why, "warmer than usual")
+	assert.Equal(t, season.ByWarmth, early.Moves[0].Cause)
+	assert.Greater(t, early.Moves[0].Sum, early.Moves[0].Usual)
 	assert.Equal(t, early.Days(), early.Moves[0].Days)
 	usual := dated(t, full(0).With(season.Known{Normals: normals}, 2027, 2027), season.BudSwell, 2027)
 	assert.Less(t, early.High.Sub(early.Low), usual.High.Sub(usual.Low), "what the warmth tells narrows the range")
@@ -109,13 +110,14 @@ func TestWhatWasSeenOutweighs(t *testing.T) {
 		),
 	)
 	assert.True(t, d.Seen && d.On.After(on(2027, 3, 12).Truncate(24*time.Hour)) && !d.On.After(on(2027, 3, 16)))
-	assert.Equal(t, "buds swell seen 16 March in row 4, and buds tight 12 March", d.Moves[0].Why)
+	assert.Equal(t, []string{"buds swell", "row 4", "buds tight"}, []string{d.Moves[0].Yes.Says, d.Moves[0].Yes.Place, d.Moves[0].Not.Says})
+	assert.False(t, d.Moves[0].Differ)
 	d = swell(know(season.Observation{Says: "buds swell", On: on(2027, 2, 10)}))
 	assert.False(t, d.On.After(on(2027, 2, 10)), "far outside the belief, what was seen stands")
 	d = swell(know(season.Observation{Says: "buds tight", On: on(2027, 4, 20)}))
 	assert.True(t, d.On.After(on(2027, 4, 20).Truncate(24*time.Hour)))
 	d = swell(know(season.Observation{Says: "buds swell", On: on(2027, 3, 1)}, season.Observation{Says: "buds tight", On: on(2027, 3, 9)}))
-	assert.Contains(t, d.Moves[0].Why, "places differ")
+	assert.True(t, d.Moves[0].Differ)
 	assert.Equal(t, 10, d.On.Day(), "no date on or before a day with not yet")
 
 	late := know(season.Observation{Says: "buds tight", On: on(2027, 3, 25)})
@@ -206,8 +208,8 @@ func ExampleYear_With() {
 		2027)
 	for _, d := range y.Dated {
 		if d.Kind == season.BudSwell {
-			fmt.Println(d.Kind, season.Say(d.On), "moved by", d.Days(), "days:", d.Moves[0].Why)
+			fmt.Println(d.Kind, season.Say(d.On), "moved by", d.Days(), "days:", d.Moves[0].Cause)
 		}
 	}
-	// Output: bud swell 20 February moved by -13 days: buds swell seen 25 February in north bed
+	// Output: bud swell 20 February moved by -13 days: sight
 }

@@ -1,7 +1,6 @@
 package season
 
 import (
-	"fmt"
 	"math"
 	"time"
 
@@ -149,19 +148,15 @@ func (w Warmth) known(usual time.Time) float64 {
 	return float64(read) / float64(n)
 }
 
-func (w Warmth) says(usual time.Time) string {
+// move is what the warmth so far moved a date by.
+func (w Warmth) move(days int, usual time.Time) Move {
 	end := w.From
 	for d := w.From; !d.After(usual.AddDate(0, 0, longestShift)); d = d.AddDate(0, 0, 1) {
 		if _, ok := w.Days[d]; ok {
 			end = d.AddDate(0, 0, 1)
 		}
 	}
-	got, is := w.Sum(end, false), w.Sum(end, true)
-	word := "warmer"
-	if got < is {
-		word = "colder"
-	}
-	return fmt.Sprintf("%s than usual: %.0f degree-days since %s, where %.0f are usual", word, got, Say(w.From), is)
+	return Move{Days: days, Cause: ByWarmth, Source: Feed, Sum: w.Sum(end, false), Usual: w.Sum(end, true), Since: w.From}
 }
 
 // WarmthOf is the sum of warmth toward the bud swell of the season that a date

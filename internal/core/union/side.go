@@ -18,9 +18,35 @@ type Side struct {
 
 // Measure is a length to show under a drawing, along X.
 type Measure struct {
-	Name     string
+	Of       Cut
 	From, To float64
+	Figures  []float64 // what the cut is told by: lengths, diameters, shares
 }
+
+// Cut is what a measure is of.
+type Cut string
+
+// Cuts, with what their figures are; lengths and diameters in mm.
+const (
+	FaceCut       Cut = "face"            // its length
+	FaceTongueCut Cut = "face, tongue"    // the face's length, the tongue's share of it below the tip
+	SplitCut      Cut = "split"           // its length
+	OffSplitCut   Cut = "split, off"      // its length, how far in from the bark
+	ShortBackCut  Cut = "bevel, back"     // the bevel's length; its back cut short
+	WedgeCut      Cut = "wedge"           // its length
+	SaddleCut     Cut = "saddle"          // each face's length
+	SlidCut       Cut = "slid"            // slid in from the side, one side level
+	SliceCut      Cut = "slice and bevel" // their length; a lip at the foot
+	FlapCut       Cut = "flap"            // its length
+	BevelCut      Cut = "bevel"           // its length
+	SlitCut       Cut = "slit"            // its length
+	ShoulderCut   Cut = "bevel, shoulder" // the bevel's length; the scion is pushed down to its shoulder
+	StopCut       Cut = "stop"            // at 45°
+	ChipCut       Cut = "chip"            // its length, the wood's diameter
+	TeeCut        Cut = "T"               // its length; across a third of the girth
+	ShieldInCut   Cut = "shield, wood in" // its length, the wood's diameter; wood left in
+	ShieldOutCut  Cut = "shield, flipped" // likewise; wood flipped out
+)
 
 func body(of, part string, xy ...float64) Line {
 	l := Line{Of: of, Part: part}
@@ -86,46 +112,46 @@ func sideSplice(technique string, R, r, face, stem float64, half bool) Side {
 	sd := Side{Bodies: []Line{
 		body("stock", "bark", -stem, R, 0, R, axial, -R, -stem, -R),
 		body("scion", "bark", off+axial-own, -R+2*r+lift, off+axial+stem, -R+2*r+lift, off+axial+stem, -R+lift, off+axial, -R+lift)},
-		Measures: []Measure{{fmt.Sprintf("face %.0f mm", face), 0, axial}}}
+		Measures: []Measure{{FaceCut, 0, axial, []float64{face}}}}
 	if technique == "whip-and-tongue" {
 		// A third below the tip, or half-way, down the grain.
-		below, part := 1.0/3, "⅓"
+		below := 1.0 / 3
 		if half {
-			below, part = 0.5, "½"
+			below = 0.5
 		}
 		tongue := func(of string, x, y, long float64) Line { return body(of, "cut", x, y, x+long, y-0.30*R*2) }
 		at := axial * (1 - below)
 		sd.Cuts = append(sd.Cuts, tongue("stock", at, R-2*R*at/axial, -axial/3))
 		sat := off + axial - own*(1-below)
 		sd.Cuts = append(sd.Cuts, body("scion", "cut", sat, -R+2*r*(1-below)+lift, sat+own/3, -R+2*r*(1-below)+lift+0.30*r*2))
-		sd.Measures[0].Name += fmt.Sprintf(", the tongue from %s below the tip", part)
+		sd.Measures[0].Of, sd.Measures[0].Figures = FaceTongueCut, []float64{face, below}
 	}
 	return sd
 }
 
 func sideCleft(technique string, R, r, stem, gap float64) Side {
 	mid, bevel := 0.0, 25.0
-	name := fmt.Sprintf("split %d mm", splitLong)
+	split := Measure{SplitCut, 0, splitLong, []float64{splitLong}}
 	if technique == "off-centre-cleft" {
 		if c, _, err := Chord(Stems{Stock: 2 * R, Scion: 2 * r}); err == nil {
-			mid, name = c, fmt.Sprintf("split %d mm, %.1f mm in from the bark", splitLong, R-c)
+			mid, split = c, Measure{OffSplitCut, 0, splitLong, []float64{splitLong, R - c}}
 		}
 	}
 	at := splitLong + gap
 	sd := Side{Bodies: []Line{body("stock", "bark", -stem, R, splitLong, R, splitLong, -R, -stem, -R)},
 		Cuts:     []Line{body("stock", "cut", 0, mid, splitLong, mid)},
-		Measures: []Measure{{name, 0, splitLong}}}
+		Measures: []Measure{split}}
 	if technique == "off-centre-cleft" {
 		// One long bevel against the heart, a short back cut against the rind.
 		sd.Bodies = append(
 			sd.Bodies,
 			body("scion", "bark", at, mid-r, at+8, mid+r, at+bevel+stem, mid+r, at+bevel+stem, mid-r, at+bevel, mid-r, at, mid-r+0.3*r),
 		)
-		sd.Measures = append(sd.Measures, Measure{"bevel 25 mm, back cut short", at, at + bevel})
+		sd.Measures = append(sd.Measures, Measure{ShortBackCut, at, at + bevel, []float64{bevel}})
 	} else {
 		sd.Bodies = append(sd.Bodies, body("scion", "bark", at, mid, at+bevel, mid+r, at+bevel+stem, mid+r, at+bevel+stem, mid-r,
 			at+bevel, mid-r))
-		sd.Measures = append(sd.Measures, Measure{"wedge 25 mm", at, at + bevel})
+		sd.Measures = append(sd.Measures, Measure{WedgeCut, at, at + bevel, []float64{bevel}})
 	}
 	return sd
 }
@@ -138,7 +164,7 @@ func sideSaddle(R, r, stem, gap float64) Side {
 	return Side{Bodies: []Line{
 		body("stock", "bark", -stem, R, 0, R, a, 0, 0, -R, -stem, -R),
 		body("scion", "bark", at, r, at+b+stem, r, at+b+stem, -r, at, -r, at+b, 0)},
-		Measures: []Measure{{fmt.Sprintf("each face %.0f mm", saddleLong*2*R), 0, a}}}
+		Measures: []Measure{{SaddleCut, 0, a, []float64{saddleLong * 2 * R}}}}
 }
 
 // sideTool shows a profile punched in one stroke: a knob on the scion, the
@@ -159,7 +185,7 @@ func sideTool(R, r, stem, gap float64) Side {
 	scion := append([]float64{at + stem, -R + 2*r}, profile(at, -R+2*r, -R)...) // one side level
 	scion = append(scion, at+stem, -R)
 	return Side{Bodies: []Line{body("stock", "bark", stock...), body("scion", "bark", scion...)},
-		Measures: []Measure{{"slid in from the side, one side level", 0, at}}}
+		Measures: []Measure{{SlidCut, 0, at, nil}}}
 }
 
 // sideVeneer shows a shallow slice down the stock's side, its top left on, and
@@ -185,7 +211,7 @@ func sideVeneer(R, r, deep, stem, gap float64) Side {
 			2*lip,
 			up-deep+0.8*r,
 		)},
-		Measures: []Measure{{fmt.Sprintf("slice and bevel %d mm, a lip at the foot", int(sliceLong)), 0, sliceLong}}}
+		Measures: []Measure{{SliceCut, 0, sliceLong, []float64{sliceLong}}}}
 }
 
 // sideFlap shows the flap raised at the cut top of the stock and the scion's
@@ -215,7 +241,7 @@ func sideFlap(R, r, stem float64) Side {
 			-at+1,
 			R-rind+0.5+0.35*r,
 		)},
-		Measures: []Measure{{"flap 50 mm", -long, 0}, {"bevel 25 mm", -at + 4, 8}}}
+		Measures: []Measure{{FlapCut, -long, 0, []float64{50}}, {BevelCut, -at + 4, 8, []float64{25}}}}
 }
 
 // sideRind shows a headed stump with its bark slit and lifted at the rim, and the
@@ -242,8 +268,8 @@ func sideRind(R, r, stem float64) Side {
 		)},
 		Cuts: []Line{body("stock", "cut", -slitLong, R-rind/2, 0, R-rind/2)},
 		Measures: []Measure{
-			{"slit 40 mm", -slitLong, 0},
-			{fmt.Sprintf("bevel %d mm, the scion pushed down to its shoulder", int(rindLong)), -at, rindLong - at},
+			{SlitCut, -slitLong, 0, []float64{40}},
+			{ShoulderCut, -at, rindLong - at, []float64{rindLong}},
 		}}
 }
 
@@ -260,7 +286,7 @@ func sideChip(R, r, stem, gap float64) Side {
 	host := append([]float64{-stem, R}, stop(0, R, stock)...)
 	host = append(host, long+stem, R, long+stem, -R, -stem, -R)
 	return Side{Bodies: []Line{body("stock", "bark", host...), body("scion", "bark", stop(at, R, deep)...), eye(at+long*0.55, R)},
-		Measures: []Measure{{"stop cut at 45°", 0, long}, {fmt.Sprintf("chip %d mm, from %.1f mm wood", chipLong, 2*r), at, at + long}}}
+		Measures: []Measure{{StopCut, 0, long, nil}, {ChipCut, at, at + long, []float64{chipLong, 2 * r}}}}
 }
 
 func sideTee(R, r, stem, gap float64, woodOut bool) Side {
@@ -273,11 +299,11 @@ func sideTee(R, r, stem, gap float64, woodOut bool) Side {
 		shield = append(shield, at+shieldLong/2+shieldLong/2*math.Cos(a), math.Min(r, R)*0.8*math.Sin(a))
 	}
 	cuts := []Line{body("stock", "cut", 0, 0, deep, 0), body("stock", "cut", deep, half, deep, -half)}
-	says := "left in"
+	shieldCut := ShieldInCut
 	if !woodOut { // the sliver of wood behind the bark
 		cuts = append(cuts, body("scion", "cut", at+shieldLong*0.2, 0.25*math.Min(r, R), at+shieldLong*0.8, 0.25*math.Min(r, R)))
 	} else {
-		says = "flipped out"
+		shieldCut = ShieldOutCut
 	}
 	return Side{
 		Bodies: []Line{
@@ -287,8 +313,8 @@ func sideTee(R, r, stem, gap float64, woodOut bool) Side {
 		},
 		Cuts: cuts,
 		Measures: []Measure{
-			{"T 25 mm, across a third of the girth", 0, deep},
-			{fmt.Sprintf("shield %d mm, from %.1f mm wood, %s", shieldLong, 2*r, says), at, at + shieldLong},
+			{TeeCut, 0, deep, []float64{deep}},
+			{shieldCut, at, at + shieldLong, []float64{shieldLong, 2 * r}},
 		},
 	}
 }

@@ -50,7 +50,7 @@ func TestEveryTechniqueIsDrawnFromTheSide(t *testing.T) {
 			assert.InDelta(t, s.Stock, across(d.Bodies[0]), 1e-9, "%s: the stock is as wide as it is", k)
 			for _, m := range d.Measures {
 				assert.Greater(t, m.To, m.From, k)
-				assert.NotEmpty(t, m.Name)
+				assert.NotEmpty(t, m.Of)
 			}
 		}
 	}

@@ -7,6 +7,21 @@ import (
 	"unionknot/internal/core/own"
 )
 
+// What sizes of a joint are called.
+const (
+	FaceOnStock = "face on the stock"
+	FaceOnScion = "face on the scion"
+	SetOver     = "set over by"
+	SplitIn     = "split in from the bark"
+	StockDeep   = "cut the stock deep"
+	WedgeFace   = "each face of the wedge"
+	ScionSplit  = "split in the scion"
+	SliceLong   = "slice and bevel long"
+	BarkSlit    = "slit in the bark"
+	RimScions   = "scions round the rim, about"
+	ShieldWide  = "shield's cambium wide"
+)
+
 // ellipse centred on the face's middle.
 func ellipse(mid, a, b float64) Curve {
 	return func(t float64) Point {
@@ -102,7 +117,7 @@ func Splice(s Stems, angle float64) (Joint, error) {
 	mid := R / sin
 	return Joint{Technique: "splice", Faces: 1, Length: 2 * mid, Flush: Rc - rc,
 		Pairs: []Pair{{ellipse(mid, rc/sin, rc), nearEllipse(mid, Rc/sin, Rc)}},
-		Sizes: []Size{{"face on the stock", s.Stock / sin}, {"face on the scion", s.Scion / sin}, {"set over by", Rc - rc}},
+		Sizes: []Size{{FaceOnStock, s.Stock / sin}, {FaceOnScion, s.Scion / sin}, {SetOver, Rc - rc}},
 		Lines: []Line{draw("stock", "bark", ellipse(mid, R/sin, R)), draw("stock", "cambium", ellipse(mid, Rc/sin, Rc)),
 			draw("scion", "bark", ellipse(mid, r/sin, r)), draw("scion", "cambium", ellipse(mid, rc/sin, rc))}}, nil
 }
@@ -141,7 +156,7 @@ func Split(s Stems, fromAxis, bevel float64) (Joint, error) {
 		return Joint{}, fmt.Errorf("split %g mm from the axis of a %g mm stock: %w", fromAxis, s.Stock, ErrCut)
 	}
 	j := onLines("cleft-one-side", 2, math.Sqrt(Rc*Rc-fromAxis*fromAxis), r, rc, bevel)
-	j.Sizes = []Size{{"wedge", bevel}, {"split in from the bark", R - fromAxis}, {"set over by", j.Flush}}
+	j.Sizes = []Size{{"wedge", bevel}, {SplitIn, R - fromAxis}, {SetOver, j.Flush}}
 	return j, nil
 }
 
@@ -205,7 +220,7 @@ func Chip(s Stems, deep float64) (Joint, error) {
 	}
 	return Joint{Technique: "chip-bud", Faces: 1, Length: chipLong,
 		Pairs: []Pair{{straight(chipLong, h), nearLine(h)}, {straight(chipLong, -h), nearLine(-h)}},
-		Sizes: []Size{{"chip deep", deep}, {"cut the stock deep", stockDeep}, {"cambium wide", 2 * h}, {"chip long", chipLong}},
+		Sizes: []Size{{"chip deep", deep}, {StockDeep, stockDeep}, {"cambium wide", 2 * h}, {"chip long", chipLong}},
 		Lines: []Line{draw("stock", "cambium", straight(chipLong, h)), draw("stock", "cambium", straight(chipLong, -h)),
 			draw("scion", "cambium", straight(chipLong, h)), draw("scion", "cambium", straight(chipLong, -h))}}, nil
 }
@@ -234,9 +249,9 @@ func Saddle(s Stems) (Joint, error) {
 	}
 	j.Technique = "saddle"
 	j.Sizes = []Size{
-		{"each face of the wedge", saddleLong * s.Stock},
-		{"split in the scion", saddleLong * s.Scion},
-		{"set over by", j.Flush},
+		{WedgeFace, saddleLong * s.Stock},
+		{ScionSplit, saddleLong * s.Scion},
+		{SetOver, j.Flush},
 	}
 	return j, nil
 }
@@ -251,7 +266,7 @@ func ToolCut(s Stems) (Joint, error) {
 	long := profileLong * s.Stock
 	j := Joint{Technique: "tool-cut", Faces: 1, Length: long, Flush: Rc - rc,
 		Pairs: []Pair{{straight(long, rc), nearEither(Rc)}, {straight(long, -rc), nearEither(Rc)}},
-		Sizes: []Size{{"profile, unrolled", long}, {"set over by", Rc - rc}}}
+		Sizes: []Size{{"profile, unrolled", long}, {SetOver, Rc - rc}}}
 	for _, side := range []float64{1, -1} {
 		j.Lines = append(j.Lines, draw("stock", "bark", straight(long, side*s.Stock/2)), draw("stock", "cambium", straight(long, side*Rc)),
 			draw("scion", "bark", straight(long, side*s.Scion/2)), draw("scion", "cambium", straight(long, side*rc)))
@@ -273,7 +288,7 @@ func SideVeneer(s Stems) (Joint, error) {
 	}
 	p := sliceOf(R, Rc, rc)
 	j := onLines("side-veneer", 1, math.Sqrt(2*Rc*p-p*p), r, rc, sliceLong)
-	j.Sizes = []Size{{"slice deep", p + R - Rc}, {"slice and bevel long", sliceLong}, {"set over by", j.Flush}}
+	j.Sizes = []Size{{"slice deep", p + R - Rc}, {SliceLong, sliceLong}, {SetOver, j.Flush}}
 	return j, nil
 }
 
@@ -335,9 +350,9 @@ func RindGraft(s Stems) (Joint, error) {
 	j.Flush = 0
 	// Scions stand about 25 mm apart round the rim, at least two.
 	j.Sizes = []Size{
-		{"slit in the bark", slitLong},
+		{BarkSlit, slitLong},
 		{"bevel", rindLong},
-		{"scions round the rim, about", math.Max(2, math.Round(2*math.Pi*R/rimApart))},
+		{RimScions, math.Max(2, math.Round(2*math.Pi*R/rimApart))},
 	}
 	return j, nil
 }
@@ -359,7 +374,7 @@ func TBud(s Stems) (Joint, error) {
 	wide := math.Min(rc, math.Sqrt(math.Max(0, 2*rc*p-p*p)))
 	shield := ellipse(shieldLong/2, shieldLong/2, wide)
 	return Joint{Technique: "t-bud", Faces: 1, Length: shieldLong, Pairs: []Pair{{shield, within(half)}},
-		Sizes: []Size{{"T deep", 25}, {"T wide", 2 * half}, {"shield long", shieldLong}, {"shield's cambium wide", 2 * wide}},
+		Sizes: []Size{{"T deep", 25}, {"T wide", 2 * half}, {"shield long", shieldLong}, {ShieldWide, 2 * wide}},
 		Lines: []Line{
 			draw("stock", "cambium", straight(shieldLong, half)),
 			draw("stock", "cambium", straight(shieldLong, -half)),

@@ -256,7 +256,7 @@ func TestAShortFaceMeetsOnLess(t *testing.T) {
 	require.NoError(t, err)
 	b, err := union.SideOf("splice", s, union.Short)
 	require.NoError(t, err)
-	assert.NotEqual(t, a.Measures[0].Name, b.Measures[0].Name, "the drawing is another")
+	assert.NotEqual(t, a.Measures[0].Figures, b.Measures[0].Figures, "the drawing is another")
 }
 
 func TestWhatCannotBeCutIsSaid(t *testing.T) {

@@ -77,6 +77,17 @@ var All = []Key{
 // every question, which is the default.
 type House map[Key]string
 
+// What some answers begin with.
+const (
+	answerGlue       = "with white glue"
+	answerLateWinter = "all in late winter"
+	answerSnag       = "leave a snag"
+	answerBelow      = "5–8 cm below"
+	answerUpAndBack  = "up and back"
+	answerFromTop    = "from the top"
+	answerTwoYears   = "up to two"
+)
+
 // is says whether the answer to a question begins with one of some words.
 func (h House) is(k Key, begins ...string) bool {
 	for _, b := range begins {
@@ -182,7 +193,7 @@ const (
 // TipSeal is the house's.
 func (h House) TipSeal() TipSeal {
 	switch {
-	case h.is(Tip, "with white glue"):
+	case h.is(Tip, answerGlue):
 		return GlueTip
 	case h.is(Tip, "unsealed"):
 		return BareTip
@@ -221,7 +232,7 @@ func (h House) Healing(genus string) string {
 }
 
 // TiesLate says that all ties come off in late winter, whatever they are.
-func (h House) TiesLate() bool { return h.is(TieOff, "all in late winter") }
+func (h House) TiesLate() bool { return h.is(TieOff, answerLateWinter) }
 
 // HeadAt is when and how summer buds are headed back.
 type HeadAt string
@@ -236,7 +247,7 @@ const (
 // HeadAt is the house's.
 func (h House) HeadAt() HeadAt {
 	switch {
-	case h.is(HeadingBack, "leave a snag"):
+	case h.is(HeadingBack, answerSnag):
 		return HeadSnag
 	case h.is(HeadingBack, "at season"):
 		return HeadSeasonEnd
@@ -251,7 +262,7 @@ func (h House) NurseShoot() bool { return h.is(Suckers, "keep one") }
 func (h House) OneShoot() bool { return h.is(Shoots, "best one") }
 
 // UnionBelow says that the union is planted below the soil.
-func (h House) UnionBelow() bool { return h.is(UnionAt, "5–8 cm below") }
+func (h House) UnionBelow() bool { return h.is(UnionAt, answerBelow) }
 
 // Blade is what is cut with.
 type Blade string
@@ -324,9 +335,9 @@ const (
 // Winds is the house's.
 func (h House) Winds() Winds {
 	switch {
-	case h.is(Binding, "up and back"):
+	case h.is(Binding, answerUpAndBack):
 		return WindsBack
-	case h.is(Binding, "from the top"):
+	case h.is(Binding, answerFromTop):
 		return WindsDown
 	}
 	return WindsUp
@@ -344,7 +355,7 @@ func (h House) PotYears() int {
 }
 
 // OldChips says that chips may be of wood up to two years old.
-func (h House) OldChips() bool { return h.is(ChipWood, "up to two") }
+func (h House) OldChips() bool { return h.is(ChipWood, answerTwoYears) }
 
 // FixedOrder says that species are budded in the house's own order, not as their
 // windows shut.

@@ -1,7 +1,6 @@
 package wood
 
 import (
-	"fmt"
 	"math"
 	"sort"
 	"time"
@@ -180,19 +179,6 @@ type Harm struct {
 	Kind     string // "frost" or "warmth"
 	From, To time.Time
 	WorstC   float64
-}
-
-// Says gives the harm in words.
-func (h Harm) Says() string {
-	hours := h.To.Sub(h.From).Hours()
-	long := fmt.Sprintf("%.0f hours", hours)
-	if hours >= 72 {
-		long = fmt.Sprintf("%.0f days", hours/24)
-	}
-	if h.Kind == "frost" {
-		return fmt.Sprintf("below %d °C for %s, down to %.1f °C", FrostC, long, h.WorstC)
-	}
-	return fmt.Sprintf("above %d °C for %s, up to %.1f °C", WarmC, long, h.WorstC)
 }
 
 // Harms finds frost and warmth that lasted long enough to hurt, oldest first.

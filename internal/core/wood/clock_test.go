@@ -149,7 +149,7 @@ func TestFrostAndWarmthHurtOnlyWhenTheyLast(t *testing.T) {
 	require.Len(t, hs, 2)
 	assert.Equal(t, "frost", hs[0].Kind)
 	assert.InDelta(t, -5.3, hs[0].WorstC, 1e-9)
-	assert.Equal(t, "below -3 °C for 4 hours, down to -5.3 °C", hs[0].Says())
+	assert.Equal(t, 4*time.Hour, hs[0].To.Sub(hs[0].From).Round(time.Hour))
 	assert.Equal(t, "warmth", hs[1].Kind)
 	assert.InDelta(t, 60+2*(1-5/6.0)+0.01, hs[1].To.Sub(hs[1].From).Hours(), 0.05)
 	assert.False(t, math.IsNaN(hs[1].WorstC))

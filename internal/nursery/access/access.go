@@ -100,7 +100,7 @@ func (s *Stage) FirstPropagator(ctx context.Context, code, house, name, signIn, 
 	checkPerson(&ps, name, signIn)
 	checkPassword(&ps, "password", password, name, signIn, house)
 	if strings.TrimSpace(house) == "" {
-		ps.Add("house", "Give the nursery a name.")
+		ps.Add("house", words.GiveTheNurseryAName)
 	}
 	if err := ps.Err(); err != nil {
 		return nursery.Actor{}, err
@@ -114,12 +114,12 @@ func (s *Stage) FirstPropagator(ctx context.Context, code, house, name, signIn, 
 		if n, err := q.Propagators(ctx); err != nil {
 			return err
 		} else if n > 0 {
-			return nursery.Problem{Field: "", Says: "This house has its propagator already. Sign in instead."}
+			return nursery.Problem{Field: "", Says: words.ThisHouseHasItsPropagator}
 		}
 		if h.SetupCodeHash == nil || !fitsSecret(*h.SetupCodeHash, strings.ToUpper(strings.TrimSpace(code))) {
 			return nursery.Problem{
 				Field: "code",
-				Says:  "That is not the code on the console. Look at the newest line there: each start makes a new code.",
+				Says:  words.ThatIsNotTheCode,
 			}
 		}
 		hash := hashSecret(password)
@@ -129,7 +129,7 @@ func (s *Stage) FirstPropagator(ctx context.Context, code, house, name, signIn, 
 		}
 		h.SetupCodeHash, h.Name = nil, strings.TrimSpace(house)
 		a = nursery.Actor{ID: id, Name: name, Role: nursery.Propagator}
-		if err := s.Changed(ctx, q, a, "person", name, "opened the house", nil, nil); err != nil {
+		if err := s.Changed(ctx, q, a, "person", name, words.OpenedTheHouse, nil, nil); err != nil {
 			return err
 		}
 		return q.UpdateHouse(ctx, h)
@@ -139,10 +139,10 @@ func (s *Stage) FirstPropagator(ctx context.Context, code, house, name, signIn, 
 
 func checkPerson(ps *nursery.Problems, name, signIn string) {
 	if name == "" || utf8.RuneCountInString(name) > 60 {
-		ps.Add("name", "Give a name of up to 60 letters.")
+		ps.Add("name", words.GiveANameOfUp)
 	}
 	if signIn == "" || utf8.RuneCountInString(signIn) > 60 || strings.ContainsAny(signIn, " \t/") {
-		ps.Add("sign_in", "Give a sign-in name without spaces, such as maud.")
+		ps.Add("sign_in", words.GiveASignInName)
 	}
 }
 
@@ -262,14 +262,14 @@ func (s *Stage) AddPerson(ctx context.Context, a nursery.Actor, n NewPerson) err
 	switch nursery.Role(n.Role) {
 	case nursery.Propagator, nursery.Looker:
 		if n.Password == "" {
-			ps.Add("password", "A %s signs in at the desk: give a password.", n.Role)
+			ps.Add("password", words.AXSignsInAt, n.Role)
 		}
 	case nursery.BenchHand:
 		if n.Password == "" && n.PIN == "" {
-			ps.Add("pin", "Give a PIN for the bench tablet, or a password.")
+			ps.Add("pin", words.GiveAPINForThe)
 		}
 	default:
-		ps.Add("role", "Choose propagator, bench hand or looker.")
+		ps.Add("role", words.ChooseRole)
 	}
 	if n.Password != "" {
 		checkPassword(&ps, "password", n.Password, p.Name, p.SignIn)
@@ -295,7 +295,7 @@ func (s *Stage) AddPerson(ctx context.Context, a nursery.Actor, n NewPerson) err
 		return s.Changed(ctx, q, a, "person", p.Name, "taken on", nil, map[string]string{"role": p.Role, "sign_in": p.SignIn})
 	})
 	if errors.Is(err, store.ErrTaken) {
-		return nursery.Problem{Field: "sign_in", Says: "Somebody here has that name or sign-in already."}
+		return nursery.Problem{Field: "sign_in", Says: words.SomebodyHereHasThatName}
 	}
 	return err
 }
@@ -318,7 +318,7 @@ func (s *Stage) Leave(ctx context.Context, a nursery.Actor, id int64, back bool)
 		if n, err := q.Propagators(ctx); err != nil {
 			return err
 		} else if !back && nursery.Role(p.Role) == nursery.Propagator && n < 2 && p.LeftOn == nil {
-			return nursery.Problem{Field: "", Says: "The last propagator cannot leave: take another on first."}
+			return nursery.Problem{Field: "", Says: words.TheLastPropagatorCannotLeave}
 		}
 		if IsErased(p) {
 			return nursery.Problem{Field: "", Says: words.IsErased}

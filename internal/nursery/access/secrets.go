@@ -99,7 +99,7 @@ type WaitError struct{ Until time.Time }
 
 // Error says it for the log.
 func (e WaitError) Error() string {
-	return "too many wrong tries: shut until " + e.Until.Format(time.RFC3339)
+	return words.TooManyWrongTriesShut + e.Until.Format(time.RFC3339)
 }
 
 // SignIn checks a name and password that were given from an address.

@@ -117,12 +117,11 @@ func (s *Stage) HandOver(ctx context.Context, a nursery.Actor, code string, to, 
 		}
 		switch {
 		case t.FinishedAt != nil:
-			return nursery.Problem{Field: "", Says: "This tag is finished, so it stays with who made it."}
+			return nursery.Problem{Field: "", Says: words.ThisTagIsFinishedSo}
 		case t.Tied > 0:
 			return nursery.Problem{
 				Field: "",
-				Says: "Grafts are tied on this tag already, and a tag is one worker's work. Finish it; what is left over goes back and " +
-					"can be batched anew.",
+				Says:  words.GraftsAreTiedOnThis,
 			}
 		}
 		if to == 0 {
@@ -169,7 +168,7 @@ func by(worker int64, tier *int64) any {
 func (s *Stage) Labels(ctx context.Context, code string) (BatchPage, error) {
 	p, err := s.Batch(ctx, code)
 	if err == nil && len(p.Tags) == 0 {
-		return p, nursery.Problem{Field: "", Says: "This batch has no tags yet. Split it first, then print."}
+		return p, nursery.Problem{Field: "", Says: words.ThisBatchHasNoTags}
 	}
 	return p, err
 }

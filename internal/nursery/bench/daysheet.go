@@ -26,7 +26,6 @@ const (
 	spareLabels    = 2
 	restShare      = 1.0 / 6 // of the hours, off the cut
 	graftsAWipe    = 25.0
-	potWay         = "pot at once"
 	sealingTieFilm = "film"
 )
 
@@ -208,7 +207,7 @@ func (d *DaySheet) materials(s *snapshot.Settings) {
 		case h.Seal() == ways.TapeAndHood:
 			hoods += n
 		}
-		if own.Base(t.Healing) == potWay {
+		if own.Base(t.Healing) == ways.PotAtOnce {
 			pots += n
 		}
 	}
@@ -233,7 +232,7 @@ func (d *DaySheet) materials(s *snapshot.Settings) {
 		add(
 			words.Capital(names[k]),
 			fmt.Sprintf("%.0f %s", more(float64(ties[k])*u.Amount), u.Unit),
-			"%d grafts, %g %s each",
+			words.NGraftsNXEach,
 			ties[k],
 			u.Amount,
 			each,
@@ -243,7 +242,7 @@ func (d *DaySheet) materials(s *snapshot.Settings) {
 		add(
 			"Sealing wax",
 			fmt.Sprintf("%.0f g", more(float64(wax)*of("wax"))),
-			"%d grafts; water bath, never left alone",
+			words.NGraftsWaterBathNever,
 			wax,
 		)
 	}
@@ -257,13 +256,13 @@ func (d *DaySheet) materials(s *snapshot.Settings) {
 	name, amount, why := words.Blades(h, grafts, len(d.Hands), of("blade"))
 	d.Materials = append(d.Materials, Material{name, amount, why})
 	add(
-		"Alcohol for wiping",
+		words.AlcoholForWiping,
 		fmt.Sprintf("%.0f ml", more(float64(grafts)/graftsAWipe*of("alcohol"))),
-		"a wipe each tag; away from the wax heater",
+		words.AWipeEachTagAway,
 	)
-	add("Labels", fmt.Sprintf("%.0f", math.Ceil(of("label")*float64(tags))+spareLabels), "%g a tag, %d tags", of("label"), tags)
+	add("Labels", fmt.Sprintf("%.0f", math.Ceil(of("label")*float64(tags))+spareLabels), words.NATagNTags, of("label"), tags)
 	if pots > 0 {
-		add("Pots", fmt.Sprintf("%.0f", more(float64(pots)*of("pot"))), "%d grafts go straight to pots, union "+words.UnionHeight(h), pots)
+		add("Pots", fmt.Sprintf("%.0f", more(float64(pots)*of("pot"))), words.NGraftsGoStraightTo+words.UnionHeight(h), pots)
 	}
 }
 
@@ -305,7 +304,7 @@ func (s *Stage) KeyDay(ctx context.Context, a nursery.Actor, once string, lines 
 		return 0, err
 	}
 	if !nursery.UUIDPattern.MatchString(once) {
-		return 0, nursery.Problem{Field: "", Says: "Load the sheet anew, and key it again."}
+		return 0, nursery.Problem{Field: "", Says: words.LoadTheSheetAnewAnd}
 	}
 	var ps nursery.Problems
 	var codes, first []string
@@ -329,18 +328,18 @@ func (s *Stage) KeyDay(ctx context.Context, a nursery.Actor, once string, lines 
 		}
 		i := slices.IndexFunc(tags, func(t store.Tag) bool { return t.Code == k.Code })
 		if i < 0 {
-			ps.Add("tied-"+k.Code, "There is no tag %s.", k.Code)
+			ps.Add("tied-"+k.Code, words.ThereIsNoTagX, k.Code)
 			continue
 		}
 		switch t := tags[i]; {
 		case t.FinishedAt != nil:
-			ps.Add("tied-"+k.Code, "%s is finished already. Correct it from its card.", t.Code)
+			ps.Add("tied-"+k.Code, words.XIsFinishedAlreadyCorrect, t.Code)
 		case min(k.Tied, k.SpoiledStock, k.SpoiledWood, k.Dropped, k.SetAside) < 0:
-			ps.Add("tied-"+k.Code, "A count is not below zero.")
+			ps.Add("tied-"+k.Code, words.ACountIsNotBelow)
 		case max(k.Tied, k.SpoiledStock, k.SpoiledWood, k.Dropped, k.SetAside) > 1000:
-			ps.Add("tied-"+k.Code, "No tag has so many.")
+			ps.Add("tied-"+k.Code, words.NoTagHasSoMany)
 		case t.Tied+k.Tied > t.Planned:
-			ps.Add("tied-"+k.Code, "%s holds %d grafts and has %d tied: %d more are too many.", t.Code, t.Planned, t.Tied, k.Tied)
+			ps.Add("tied-"+k.Code, words.XHoldsNGraftsAnd, t.Code, t.Planned, t.Tied, k.Tied)
 		}
 	}
 	if err := ps.Err(); err != nil {

@@ -126,7 +126,7 @@ func (s *Stage) Settle(ctx context.Context, a nursery.Actor, n Settling) error {
 				}
 			}
 		}
-		doing := map[tally.Decision]string{tally.Count: "taps counted", tally.Leave: "taps left", "": "taps weighed again"}[n.Do]
+		doing := map[tally.Decision]string{tally.Count: "taps counted", tally.Leave: "taps left", "": words.TapsWeighedAgain}[n.Do]
 		return s.Changed(ctx, q, a, "tag", code, doing, len(ids), on)
 	})
 }

@@ -21,13 +21,13 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 		return err
 	}
 	if len(workers) == 0 {
-		return nursery.Problem{Field: "workers", Says: "Choose at least one worker; two or more for a lot of over 50."}
+		return nursery.Problem{Field: "workers", Says: words.ChooseAtLeastOneWorker}
 	}
 	if slices.ContainsFunc(tiers, func(t int64) bool { return slices.Contains(workers, t) }) {
 		return nursery.Problem{Field: "tiers", Says: words.CutsOrTies}
 	}
 	if day.IsZero() {
-		return nursery.Problem{Field: "day", Says: "Give the bench day, such as 2027-02-24."}
+		return nursery.Problem{Field: "day", Says: words.GiveTheBenchDaySuch}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		b, err := q.BatchByCode(ctx, nursery.CleanCode(code))
@@ -41,10 +41,10 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 			return err
 		}
 		if b.UndoneAt != nil {
-			return nursery.Problem{Field: "", Says: "This batch was taken back. Make it again from Match."}
+			return nursery.Problem{Field: "", Says: words.ThisBatchWasTakenBack}
 		}
 		if b.Started > 0 {
-			return nursery.Problem{Field: "", Says: "Grafting has begun on this batch, so its tags stand. Hand a tag over from its card."}
+			return nursery.Problem{Field: "", Says: words.GraftingHasBegunOnThis}
 		}
 		f, err := s.FactsIn(ctx, q)
 		if err != nil {
@@ -53,7 +53,7 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 		able := f.Workers()
 		for _, w := range slices.Concat(workers, tiers) {
 			if !slices.ContainsFunc(able, func(p store.Person) bool { return p.ID == w }) {
-				return nursery.Problem{Field: "workers", Says: "One of those chosen does not work at the bench any more. Choose again."}
+				return nursery.Problem{Field: "workers", Says: words.OneOfThoseChosenDoes}
 			}
 		}
 		before, err := q.Tags(ctx, store.Which{BatchID: b.ID, All: true})
@@ -100,7 +100,7 @@ func (s *Stage) MakeTags(ctx context.Context, a nursery.Actor, code string, day 
 			a,
 			"batch",
 			b.Code,
-			"split into tags",
+			words.SplitIntoTags,
 			nil,
 			map[string]any{"tags": len(pieces), "day": day.Format(time.DateOnly)},
 		)

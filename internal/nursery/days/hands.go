@@ -35,7 +35,7 @@ func (s *Stage) SetWeek(ctx context.Context, a nursery.Actor, id int64, w Week) 
 		for half := 1; half <= 2; half++ {
 			switch x := w.Hours[d][half]; {
 			case x < 0 || x > 8 || math.IsNaN(x):
-				return nursery.Problem{Field: "hours", Says: "A half-day has 0 to 8 hours."}
+				return nursery.Problem{Field: "hours", Says: words.AHalfDayHas0}
 			case x > 0:
 				hs = append(hs, store.HandHours{Weekday: d, Half: half, Hours: x})
 			}
@@ -52,7 +52,7 @@ func (s *Stage) SetWeek(ctx context.Context, a nursery.Actor, id int64, w Week) 
 		}
 		for _, k := range w.Knows {
 			if !slices.ContainsFunc(f.Techniques, func(t technique.Technique) bool { return t.Key == k }) {
-				return nursery.Problem{Field: "knows", Says: "Choose techniques from the list."}
+				return nursery.Problem{Field: "knows", Says: words.ChooseTechniquesFromTheList}
 			}
 		}
 		was := Week{}
@@ -84,11 +84,11 @@ func (s *Stage) AddAway(ctx context.Context, a nursery.Actor, id int64, from, to
 	}
 	switch {
 	case from.IsZero():
-		return nursery.Problem{Field: "from", Says: "Give the first day away."}
+		return nursery.Problem{Field: "from", Says: words.GiveTheFirstDayAway}
 	case to.Before(from):
-		return nursery.Problem{Field: "to", Says: "The last day away lies before the first."}
+		return nursery.Problem{Field: "to", Says: words.TheLastDayAwayLies}
 	case to.Sub(from) > 400*24*time.Hour:
-		return nursery.Problem{Field: "to", Says: "That is more than a year. If they are leaving, note it under People."}
+		return nursery.Problem{Field: "to", Says: words.ThatIsMoreThanA}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		p, err := q.Person(ctx, id)
@@ -117,7 +117,7 @@ func (s *Stage) DropAway(ctx context.Context, a nursery.Actor, id int64) error {
 			return err
 		}
 		days := was.From.Format(time.DateOnly) + " to " + was.To.Format(time.DateOnly)
-		return s.Changed(ctx, q, a, "person", p.Name, "away taken back", days, nil)
+		return s.Changed(ctx, q, a, "person", p.Name, words.AwayTakenBack, days, nil)
 	})
 }
 
@@ -127,7 +127,7 @@ func (s *Stage) SetSeats(ctx context.Context, a nursery.Actor, id int64, seats i
 		return err
 	}
 	if seats < 1 || seats > 500 {
-		return nursery.Problem{Field: "seats", Says: "A station has 1 to 500 seats."}
+		return nursery.Problem{Field: "seats", Says: words.AStationHas1To}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		was, err := q.SetSeats(ctx, id, seats)
@@ -276,14 +276,14 @@ func (s *Stage) Team(ctx context.Context, a TeamAsked) (TeamPage, error) {
 	switch {
 	case p.Best.Cents < p.Solo.Cents && p.Best.PerHour > 0.97*p.Solo.PerHour:
 		p.Says = fmt.Sprintf(
-			"%d cutting and %d tying pays: as many grafts as all working alone, and %.0f cents cheaper each.",
+			words.NCuttingAndNTying,
 			p.Best.Cutters,
 			p.Best.Tiers,
 			p.Solo.Cents-p.Best.Cents,
 		)
 	case p.Best.Cents < p.Solo.Cents:
 		p.Says = fmt.Sprintf(
-			"%d cutting and %d tying is cheaper by %.0f cents a graft, but makes %.0f an hour fewer than all working alone.",
+			words.NCuttingAndNTyingIs,
 			p.Best.Cutters,
 			p.Best.Tiers,
 			p.Solo.Cents-p.Best.Cents,
@@ -291,8 +291,7 @@ func (s *Stage) Team(ctx context.Context, a TeamAsked) (TeamPage, error) {
 		)
 	default:
 		p.Says = fmt.Sprintf(
-			"All working alone is best: %.0f an hour, against %.0f with %d cutting and %d tying, who wait for each other %.0f %% of "+
-				"the time. A team pays where a tier cannot cut yet.",
+			words.AllWorkingAloneIsBest,
 			p.Solo.PerHour,
 			p.Best.PerHour,
 			p.Best.Cutters,
@@ -300,14 +299,13 @@ func (s *Stage) Team(ctx context.Context, a TeamAsked) (TeamPage, error) {
 			p.Best.Idle*100,
 		)
 	}
-	p.Working = working.Working{Title: "Sharing the work, " + p.Technique.Name, Answer: p.Says, Rule: "team split",
-		Says: "With a to cut and b to tie a graft, c cutters and t tiers make the lesser of c ÷ a and t ÷ b an hour; all working " +
-			"alone make n ÷ (a + b). Wages over grafts give the cost.",
+	p.Working = working.Working{Title: words.SharingTheWork + p.Technique.Name, Answer: p.Says, Rule: "team split",
+		Says: words.WithAToCutAnd,
 		Inputs: []working.Input{
-			{Name: "To cut, to tie", Value: fmt.Sprintf("%.0f and %.0f seconds", p.Asked.CutSeconds, p.Asked.TieSeconds), Source: source},
+			{Name: words.ToCutToTie, Value: fmt.Sprintf(words.NAndNSeconds, p.Asked.CutSeconds, p.Asked.TieSeconds), Source: source},
 			{
 				Name:   "Wages",
-				Value:  fmt.Sprintf("%s an hour, a tier %.0f %% of it", words.Money(h.WageCents), p.Asked.TierPct),
+				Value:  fmt.Sprintf(words.XAnHourATier, words.Money(h.WageCents), p.Asked.TierPct),
 				Source: outlook.WorthOf(h).Source(outlook.WageOf),
 			},
 		}}

@@ -37,11 +37,11 @@ func (s *Stage) PlanDays(ctx context.Context, a nursery.Actor) (Planned, error) 
 		if len(d.Work.Jobs) == 0 {
 			return nil, nursery.Problem{
 				Field: "",
-				Says:  "There is nothing to plan: no batch waits, and no tag is open. Make batches in Match.",
+				Says:  words.ThereIsNothingToPlan,
 			}
 		}
 		if !slices.ContainsFunc(d.Hands, func(h outlook.Hand) bool { return h.WeekHours() > 0 }) {
-			return nil, nursery.Problem{Field: "", Says: "Nobody has hours at the bench. Set them under Workers and hours."}
+			return nil, nursery.Problem{Field: "", Says: words.NobodyHasHoursAtThe}
 		}
 		if f.Answers().Pairs() {
 			if err := s.groupUp(ctx, f, d); err != nil {
@@ -213,7 +213,7 @@ func (s *Stage) UndoPlan(ctx context.Context, a nursery.Actor) error {
 		}
 		p, err := q.LastDayPlan(ctx)
 		if errors.Is(err, nursery.ErrNotFound) {
-			return nursery.Problem{Field: "", Says: "There is no plan to take back."}
+			return nursery.Problem{Field: "", Says: words.ThereIsNoPlanTo}
 		} else if err != nil {
 			return err
 		}
@@ -246,7 +246,7 @@ func (s *Stage) UndoPlan(ctx context.Context, a nursery.Actor) error {
 			a,
 			"days",
 			p.At.Format(time.DateOnly),
-			"plan taken back",
+			words.PlanTakenBack,
 			nil,
 			map[string]int{"tags": len(p.Made), "moved": len(p.Moved)},
 		)
@@ -271,7 +271,7 @@ func (s *Stage) MoveTags(ctx context.Context, a nursery.Actor, m MoveTags) error
 		return err
 	}
 	if m.Half != 1 && m.Half != 2 || len(m.Codes) == 0 || len(m.Codes) > 200 {
-		return nursery.Problem{Field: "", Says: "Choose tags, a worker, a day and a half of it."}
+		return nursery.Problem{Field: "", Says: words.ChooseTagsAWorkerA}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		if err := (nursery.Hold{Days: true}).In(ctx, q); err != nil {
@@ -287,7 +287,7 @@ func (s *Stage) MoveTags(ctx context.Context, a nursery.Actor, m MoveTags) error
 		d := outlook.DiaryOf(f, true)
 		h := d.HandOf(m.Worker)
 		if h < 0 {
-			return nursery.Problem{Field: "", Says: "They do not work at the bench any more."}
+			return nursery.Problem{Field: "", Says: words.TheyDoNotWorkAt}
 		}
 		slot := d.Slot(m.Day, m.Half)
 		var to []store.TagPlace
@@ -325,30 +325,30 @@ func mayMove(d *outlook.Diary, code string, h, slot int, m MoveTags) error {
 		}
 	}
 	if job < 0 {
-		return nursery.Problem{Field: "", Says: "Tag " + code + " is finished, or gone. Look at the plan as it stands now."}
+		return nursery.Problem{Field: "", Says: "Tag " + code + words.IsFinishedOrGoneLook}
 	}
 	t, j := d.Tags[d.TagOf[job]], d.Work.Jobs[job]
 	switch {
 	case t.StartedAt != nil:
-		return nursery.Problem{Field: "", Says: "Tag " + code + " is begun, so it stays with " + t.Worker + "."}
+		return nursery.Problem{Field: "", Says: "Tag " + code + words.IsBegunSoItStays + t.Worker + "."}
 	case d.F.Classes()[t.WorkerID]:
 		return nursery.Problem{Field: "", Says: words.LearnersTag(code, t.Worker)}
 	case !d.Hands[h].Knows[t.Technique]:
 		return nursery.Problem{
 			Field: "",
-			Says:  fmt.Sprintf("%s does not know %s. Note it under Workers and hours once it is learnt.", name, t.TechniqueName),
+			Says:  fmt.Sprintf(words.XDoesNotKnowX, name, t.TechniqueName),
 		}
 	case slot < d.Now:
-		return nursery.Problem{Field: "", Says: "That half-day is over."}
+		return nursery.Problem{Field: "", Says: words.ThatHalfDayIsOver}
 	case slot >= d.Work.Slots:
-		return nursery.Problem{Field: "", Says: fmt.Sprintf("The plan reaches %d days ahead.", outlook.DaysPlanned)}
+		return nursery.Problem{Field: "", Says: fmt.Sprintf(words.ThePlanReachesNDays, outlook.DaysPlanned)}
 	case slot < j.Earliest:
 		return nursery.Problem{
 			Field: "",
-			Says:  fmt.Sprintf("Its wood or its season is not there before %s.", d.Spans[job].First.Format("2 January")),
+			Says:  fmt.Sprintf(words.ItsWoodOrItsSeason, d.Spans[job].First.Format("2 January")),
 		}
 	case d.Hands[h].HoursOn(m.Day, m.Half) == 0:
-		return nursery.Problem{Field: "", Says: name + " is not at the bench then."}
+		return nursery.Problem{Field: "", Says: name + words.IsNotAtTheBench}
 	}
 	return nil
 }

@@ -30,21 +30,19 @@ func (w PlanWay) EachCents() float64 { return float64(w.Cents) / float64(max(1, 
 
 // reckoned adds a way's working.
 func (w PlanWay) reckoned(base benchday.Plan, h store.House) PlanWay {
-	w.Working = working.Working{Title: w.Says, Answer: words.Money(w.Cents), Rule: "ways out of a late plan",
-		Says: "The days are planned anew with the change, and what is late is counted again. Hours are paid at the wage, half as much " +
-			"again over the week's; a lesson is four hours of two people, who then work slower; a bud that sleeps till spring loses " +
-			"half a year's growth.",
+	w.Working = working.Working{Title: w.Says, Answer: words.Money(w.Cents), Rule: words.WaysOutOfALate,
+		Says: words.TheDaysArePlannedAnew,
 		Inputs: []working.Input{
 			{
-				Name:   "Late as it stands",
-				Value:  fmt.Sprintf("%d grafts, %.1f hours at the house's rates", base.Late, base.LateHours),
+				Name:   words.LateAsItStands,
+				Value:  fmt.Sprintf(words.NGraftsNHoursAt, base.Late, base.LateHours),
 				Source: working.OwnRecords,
 			},
-			{Name: "Late with it", Value: fmt.Sprintf("%d grafts", w.Late), Source: working.OwnRecords},
-			{Name: "An hour's wage", Value: words.Money(h.WageCents), Source: outlook.WorthOf(h).Source(outlook.WageOf)},
+			{Name: words.LateWithIt, Value: fmt.Sprintf("%d grafts", w.Late), Source: working.OwnRecords},
+			{Name: words.CostHour, Value: words.Money(h.WageCents), Source: outlook.WorthOf(h).Source(outlook.WageOf)},
 			{
-				Name:   "A tree, and a year's delay",
-				Value:  fmt.Sprintf("%s, %s of it", words.Money(h.TreeCents), words.Pct(h.DelayShare)),
+				Name:   words.ATreeAndAYears,
+				Value:  fmt.Sprintf(words.XXOfIt, words.Money(h.TreeCents), words.Pct(h.DelayShare)),
 				Source: outlook.WorthOf(h).Source(outlook.TreeOf, outlook.DelayOf),
 			}}}
 	return w
@@ -98,9 +96,9 @@ func planWays(d *outlook.Diary, h store.House) ([]PlanWay, int, error) {
 	// Hours over the week's, for those who are there.
 	for _, more := range []float64{1, 2} {
 		extra := 0.0
-		says := "Everybody stays an hour longer in the afternoon"
+		says := words.EverybodyStaysAnHourLonger
 		if more > 1 {
-			says = fmt.Sprintf("Everybody stays %.0f hours longer in the afternoon", more)
+			says = fmt.Sprintf(words.EverybodyStaysNHoursLonger, more)
 		}
 		if err := try(says, func(benchday.Plan, benchday.Problem) float64 { return extra * wage * overtimeTimes },
 			func(p *benchday.Problem) {
@@ -110,7 +108,7 @@ func planWays(d *outlook.Diary, h store.House) ([]PlanWay, int, error) {
 		}
 	}
 	// One more pair of hands who knows all of it.
-	if err := try("Take on one more worker who knows the techniques, until the last late tag",
+	if err := try(words.TakeOnOneMoreWorker,
 		func(plan benchday.Plan, p benchday.Problem) float64 {
 			hours := 0.0
 			for _, c := range plan.Pieces {
@@ -139,7 +137,7 @@ func planWays(d *outlook.Diary, h store.House) ([]PlanWay, int, error) {
 				continue
 			}
 			taught++
-			if err := try(fmt.Sprintf("Teach %s to %s", d.Names[k], x.Person.Name),
+			if err := try(fmt.Sprintf(words.TeachXToX, d.Names[k], x.Person.Name),
 				func(benchday.Plan, benchday.Problem) float64 { return learnHours * 2 * wage }, func(p *benchday.Problem) {
 					knows := map[string]bool{k: true}
 					for t, ok := range p.Hands[i].Knows {
@@ -154,7 +152,7 @@ func planWays(d *outlook.Diary, h store.House) ([]PlanWay, int, error) {
 	}
 	slices.SortStableFunc(out, func(a, b PlanWay) int { return cmp.Compare(a.EachCents(), b.EachCents()) })
 	// What is left to summer costs half a year's growth of each.
-	out = append(out, PlanWay{Says: "Line those stocks out and bud them in summer", Late: 0, Saves: base.Late,
+	out = append(out, PlanWay{Says: words.LineThoseStocksOutAnd, Late: 0, Saves: base.Late,
 		Cents: int(float64(base.Late) * float64(h.TreeCents) * h.DelayShare * outlook.SummerDelay)}.reckoned(base, h))
 	slices.SortStableFunc(out, func(a, b PlanWay) int { return cmp.Compare(a.EachCents(), b.EachCents()) })
 	return out, base.Late, nil

@@ -55,7 +55,7 @@ func (s *Stage) ReadFile(ctx context.Context, a nursery.Actor, kind, name string
 		return 0, nursery.Problem{Field: "file", Says: words.Capital(exchange.ErrTooLarge.Error()) + "."}
 	}
 	if len(body) == 0 {
-		return 0, nursery.Problem{Field: "file", Says: "Choose a file first; that one is empty."}
+		return 0, nursery.Problem{Field: "file", Says: words.ChooseAFileFirstThat}
 	}
 	sum := sha256.Sum256(body)
 	id, err := s.DB.Q().

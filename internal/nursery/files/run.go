@@ -238,7 +238,7 @@ func (s *Stage) Back(ctx context.Context, a nursery.Actor, id int64) (p BackPage
 }
 
 // StaysColumns name what StaysFile writes.
-var StaysColumns = []string{"row", "why it stays"}
+var StaysColumns = []string{"row", words.WhyItStays}
 
 // StaysFile writes all rows that would stay, each with why.
 func (s *Stage) StaysFile(ctx context.Context, a nursery.Actor, id int64, row func(...any) error) error {

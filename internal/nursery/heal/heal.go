@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/season"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
@@ -17,7 +18,7 @@ import (
 )
 
 // Looks are the counts made of a tag.
-var Looks = []string{"first look", "take look", "bud look", "end of season"}
+var Looks = aftercare.Looks
 
 // Heal lists tags to count, those due first.
 func (s *Stage) Heal(ctx context.Context) (outlook.HealPage, error) {
@@ -159,16 +160,16 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 		return err
 	}
 	if !nursery.UUIDPattern.MatchString(n.ID) {
-		return nursery.Problem{Field: "", Says: "Load the page anew, and count again."}
+		return nursery.Problem{Field: "", Says: words.LoadThePageAnewAnd}
 	}
 	if !slices.Contains(Looks, n.Look) {
-		return nursery.Problem{Field: "look", Says: "Choose first look or end of season."}
+		return nursery.Problem{Field: "look", Says: words.ChooseFirstLookOrEnd}
 	}
 	if n.Taken < 0 || n.Doubtful < 0 || n.Dead < 0 || n.Both < 0 {
-		return nursery.Problem{Field: "taken", Says: "A count is 0 or more."}
+		return nursery.Problem{Field: "taken", Says: words.ACountIs0Or}
 	}
 	if n.Taken+n.Doubtful+n.Dead == 0 {
-		return nursery.Problem{Field: "taken", Says: "Count at least one graft."}
+		return nursery.Problem{Field: "taken", Says: words.CountAtLeastOneGraft}
 	}
 	err := s.DB.Tx(ctx, func(q store.Q) error {
 		t, err := q.LockTag(ctx, code)
@@ -176,7 +177,7 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 			return err
 		}
 		if t.FinishedAt == nil {
-			return nursery.Problem{Field: "", Says: "This tag is still at the bench. Finish it there first."}
+			return nursery.Problem{Field: "", Says: words.ThisTagIsStillAt}
 		}
 		tied := t.Tied - t.Gone
 		if n.Replaces != "" && t.LookID != nil && *t.LookID == n.Replaces {
@@ -186,7 +187,7 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 		if all > tied {
 			return nursery.Problem{
 				Field: "taken",
-				Says:  fmt.Sprintf("You counted %d, but only %d were tied on this tag. Nothing was kept: look again.", all, tied),
+				Says:  fmt.Sprintf(words.YouCountedNButOnly, all, tied),
 			}
 		}
 		if n.Both > 0 && (t.Buds < 2 || n.Both > n.Taken) {
@@ -201,14 +202,14 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 		for _, k := range known {
 			switch m := n.Causes[k]; {
 			case m < 0:
-				return nursery.Problem{Field: "causes", Says: "A count is 0 or more."}
+				return nursery.Problem{Field: "causes", Says: words.ACountIs0Or}
 			case m > 0:
 				causes = append(causes, store.CauseCount{CountID: n.ID, Cause: k, N: m})
 				died += m
 			}
 		}
 		if died > n.Dead {
-			return nursery.Problem{Field: "causes", Says: fmt.Sprintf("The causes add up to %d, but %d are dead.", died, n.Dead)}
+			return nursery.Problem{Field: "causes", Says: fmt.Sprintf(words.TheCausesAddUpTo, died, n.Dead)}
 		}
 		if err := s.question(ctx, q, t, n); err != nil {
 			return err
@@ -235,7 +236,7 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 			}
 			i := slices.IndexFunc(was, func(w store.Count) bool { return w.ID == n.Replaces && w.Look == n.Look })
 			if i < 0 {
-				return nursery.Problem{Field: "", Says: "The count to correct is not one of this tag and look. Load the page anew."}
+				return nursery.Problem{Field: "", Says: words.TheCountToCorrectIs}
 			}
 			if before = &was[i]; a.Role == nursery.BenchHand && before.PersonID != a.ID {
 				return nursery.Problem{Field: "", Says: words.AnothersCount(before.Person)}
@@ -254,7 +255,7 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 	if errors.Is(err, store.ErrTaken) {
 		return nursery.Problem{
 			Field: "",
-			Says:  "Somebody counted this tag while you did. Their count is shown now: correct it if yours is better.",
+			Says:  words.SomebodyCountedThisTagWhile,
 		}
 	}
 	return nursery.Short(err, "taken", words.FewerThanWent)
@@ -309,7 +310,7 @@ func (s *Stage) SetHealPlace(ctx context.Context, a nursery.Actor, codes []strin
 		done := make([]nursery.Change, len(ts))
 		for i, t := range ts {
 			ids[i] = t.ID
-			done[i] = nursery.Change{What: "tag", Ref: t.Code, Doing: "stands to heal", Before: t.HealPlace, After: place}
+			done[i] = nursery.Change{What: "tag", Ref: t.Code, Doing: words.StandsToHeal, Before: t.HealPlace, After: place}
 		}
 		if err := q.MoveTags(ctx, ids, place, "", a.ID, s.Now()); err != nil {
 			return err

@@ -98,7 +98,7 @@ func (s *Stage) Place(ctx context.Context, name, look string) (PlacePage, error)
 			}
 		}
 		for _, k := range g.Plan.Knots {
-			if outlook.LookOf(k.Name) == p.Look {
+			if aftercare.LookOf(k.Name) == p.Look {
 				l.Waits, l.Window = true, k.Window
 			}
 		}
@@ -125,7 +125,7 @@ func dueLook(n *outlook.Nursing, gs []outlook.Growing) string {
 	best := Looks[0]
 	for _, g := range gs {
 		for _, k := range g.Plan.Knots {
-			if look := outlook.LookOf(k.Name); look != "" && k.From <= n.Today {
+			if look := aftercare.LookOf(k.Name); look != "" && k.From <= n.Today {
 				waits[look] += g.Standing
 			}
 		}

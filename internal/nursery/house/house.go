@@ -56,7 +56,7 @@ func (s *Stage) ChooseWay(ctx context.Context, a nursery.Actor, key, chosen stri
 			return err
 		}
 		if !slices.Contains(Options(w), chosen) {
-			return nursery.Problem{Field: "chosen", Says: "Choose one of the ways listed."}
+			return nursery.Problem{Field: "chosen", Says: words.ChooseOneOfTheWays}
 		}
 		if err := q.ChooseWay(ctx, key, chosen); err != nil {
 			return err
@@ -167,13 +167,13 @@ func (s *Stage) ChangeSettings(ctx context.Context, a nursery.Actor, n Settings)
 	}
 	var ps nursery.Problems
 	if strings.TrimSpace(n.Name) == "" {
-		ps.Add("name", "Give the nursery a name.")
+		ps.Add("name", words.GiveTheNurseryAName)
 	}
 	if n.TagSize < 1 || n.TagSize > 200 {
-		ps.Add("tag_size", "A tag holds 1 to 200 grafts.")
+		ps.Add("tag_size", words.ATagHolds1To)
 	}
 	if n.ChancePct < 51 || n.ChancePct > 99 {
-		ps.Add("chance", "The chance lies between 51 and 99 in a hundred.")
+		ps.Add("chance", words.TheChanceLiesBetween51)
 	}
 	n.TimeZone = strings.TrimSpace(n.TimeZone)
 	if _, err := time.LoadLocation(n.TimeZone); err != nil || n.TimeZone == "Local" {
@@ -219,14 +219,14 @@ func (s *Stage) SetWorth(ctx context.Context, a nursery.Actor, n outlook.Worth) 
 	var ps nursery.Problems
 	for field, cents := range map[string]int{"wage": n.WageCents, "tree": n.TreeCents, "stem": n.StemCents, "piece": n.PieceCents} {
 		if cents < 0 || cents > 100_000_000 {
-			ps.Add(field, "Give an amount from 0 to a million.")
+			ps.Add(field, words.GiveAnAmountFrom0)
 		}
 	}
 	if n.DelayPct < 0 || n.DelayPct > 100 {
-		ps.Add("delay", "A year's delay costs 0 to 100 in a hundred of a tree.")
+		ps.Add("delay", words.AYearsDelayCosts0)
 	}
 	if n.GradePct < 10 || n.GradePct > 99 {
-		ps.Add("grade", "Between 10 and 99 in a hundred make the grade.")
+		ps.Add("grade", words.Between10And99In)
 	}
 	if err := ps.Err(); err != nil {
 		return err

@@ -8,6 +8,7 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/standin"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // printer is where labels go: the stand-in that ships keeps them.
@@ -27,9 +28,9 @@ func (s *Stage) PrintLabels(ctx context.Context, a nursery.Actor, title string, 
 	}
 	switch {
 	case len(labels) == 0:
-		return 0, nursery.Problem{Field: "", Says: "There is no label to print."}
+		return 0, nursery.Problem{Field: "", Says: words.ThereIsNoLabelTo}
 	case len(labels) > mostLabels:
-		return 0, nursery.Problem{Field: "", Says: fmt.Sprintf("That is %d labels; print at most %d at a time.", len(labels), mostLabels)}
+		return 0, nursery.Problem{Field: "", Says: fmt.Sprintf(words.ThatIsNLabelsPrint, len(labels), mostLabels)}
 	}
 	pdf, err := exchange.LabelsPDF(labels)
 	if err != nil {

@@ -36,7 +36,7 @@ func (s *Stage) MakeBatch(ctx context.Context, a nursery.Actor, code string, m M
 		return "", err
 	}
 	if !nursery.UUIDPattern.MatchString(m.Once) {
-		return "", nursery.Problem{Field: "", Says: "Load the page anew, and make the batch again."}
+		return "", nursery.Problem{Field: "", Says: words.LoadThePageAnewAndMake}
 	}
 	batch := ""
 	err := s.AsSeen(ctx, matchNeeds, func(f *snapshot.Snapshot) (nursery.KeepSeen, error) {
@@ -49,7 +49,7 @@ func (s *Stage) MakeBatch(ctx context.Context, a nursery.Actor, code string, m M
 			return nil, err
 		}
 		if o.ClosedOn != nil {
-			return nil, nursery.Problem{Field: "", Says: "This order is closed. Open it again on its page, then match it."}
+			return nil, nursery.Problem{Field: "", Says: words.ThisOrderIsClosedOpen}
 		}
 		p, err := s.match(ctx, f, o, m.Asked)
 		if err != nil {
@@ -57,19 +57,18 @@ func (s *Stage) MakeBatch(ctx context.Context, a nursery.Actor, code string, m M
 		}
 		if !slices.ContainsFunc(p.Ties, func(t store.Tie) bool { return t.Key == m.Tie }) ||
 			!slices.ContainsFunc(p.HealingWays, func(h store.HealingWay) bool { return h.Key == m.Healing }) {
-			return nil, nursery.Problem{Field: "", Says: "Choose a tie and a way to heal from the lists."}
+			return nil, nursery.Problem{Field: "", Says: words.ChooseATieAndA}
 		}
 		if p.Weave.Paired == 0 {
 			return nil, nursery.Problem{
 				Field: "",
-				Says:  "There is nothing to make: no stem and piece here go together, or the order has all its grafts.",
+				Says:  words.ThereIsNothingToMake,
 			}
 		}
 		if p.Print != m.Print {
 			return nil, nursery.Problem{
 				Field: "",
-				Says: "Stock or wood was set aside, measured or returned since you looked. Here is the weave as it stands now: look, " +
-					"then make the batch.",
+				Says:  words.StockOrWoodWasSet,
 			}
 		}
 		inRow := outlook.HealingFor(f, o.Genus, outlook.FormsOf(f, p.Weave.Threads)) == healsInRow
@@ -87,7 +86,7 @@ func (s *Stage) MakeBatch(ctx context.Context, a nursery.Actor, code string, m M
 				return nil, nursery.Problem{
 					Field: "why",
 					Says: fmt.Sprintf(
-						"The season shuts %s. Say in a few words why it is used all the same: it stays on the tags.",
+						words.TheSeasonShutsXSay,
 						w.Technique.Name,
 					),
 				}
@@ -242,7 +241,7 @@ func (s *Stage) setAside(ctx context.Context, q store.Q, a nursery.Actor, f *sna
 	if err := q.AddThreads(ctx, threads); err != nil {
 		return err
 	}
-	const gone = "What was to be set aside is no longer free. Look at the weave again."
+	const gone = words.WhatWasToBeSet
 	if err := q.MoveStock(ctx, stems...); err != nil {
 		return nursery.Short(err, "", gone)
 	}

@@ -117,22 +117,21 @@ func (l *ChooserLine) price(h store.House, g store.Genus) {
 	graft := float64(h.StemCents) + float64(h.PieceCents*l.Technique.Pieces()) + float64(h.WageCents)/l.Technique.PerHour()
 	l.Cents, l.CentsLow, l.CentsHigh = graft/l.Take.Mean, graft/l.Take.High, graft/l.Take.Low
 	l.Working = working.Working{
-		Title:  "A live union by " + l.Technique.Name,
+		Title:  words.ALiveUnionBy + l.Technique.Name,
 		Answer: words.Money(int(l.Cents + 0.5)),
-		Rule:   "cost of a live union",
-		Range:  fmt.Sprintf("%s to %s, by the take's range", words.Money(int(l.CentsLow+0.5)), words.Money(int(l.CentsHigh+0.5))),
-		Says: "What a graft uses, over the share that lives. Ties, labels and the days' overheads are not in it: they differ little " +
-			"between techniques.",
+		Rule:   words.CostRule,
+		Range:  fmt.Sprintf(words.XToXByThe, words.Money(int(l.CentsLow+0.5)), words.Money(int(l.CentsHigh+0.5))),
+		Says:   words.WhatAGraftUsesOver,
 		Inputs: []working.Input{
 			{Name: "A stem", Value: words.Money(h.StemCents), Source: outlook.WorthOf(h).Source(outlook.StemOf)},
-			{Name: "A piece of wood", Value: words.Money(h.PieceCents), Source: outlook.WorthOf(h).Source(outlook.PieceOf)},
+			{Name: words.APieceOfWood, Value: words.Money(h.PieceCents), Source: outlook.WorthOf(h).Source(outlook.PieceOf)},
 			{
 				Name:   "Work",
-				Value:  fmt.Sprintf("%s an hour at %.0f grafts", words.Money(h.WageCents), l.Technique.PerHour()),
+				Value:  fmt.Sprintf(words.XAnHourAtN, words.Money(h.WageCents), l.Technique.PerHour()),
 				Source: outlook.WorthOf(h).Source(outlook.WageOf),
 			},
 			{
-				Name:   "Expected take on " + g.Name,
+				Name:   words.ExpectedTakeOn + g.Name,
 				Value:  fmt.Sprintf("%s (%s)", words.Pct(l.Take.Mean), words.PctRange(l.Take)),
 				Source: working.OwnRecords,
 			},

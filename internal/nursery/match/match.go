@@ -312,13 +312,11 @@ func (p *MatchPage) summarise(beliefs map[string]outlook.Belief, l take.Learned,
 	p.Print = hex.EncodeToString(h.Sum(nil)[:8])
 	p.Expect = take.Outcome(parts, workers, beliefs[p.Need.By.Technique.Key].Expected.Spreads.Worker)
 	p.ExpectWorking = working.Working{
-		Title:  "Trees to expect from this weave",
-		Rule:   "trees to expect",
+		Title:  words.TreesToExpectFromThis,
+		Rule:   words.TreesToExpect,
 		Answer: fmt.Sprintf("%.0f", p.Expect.Mean),
 		Range:  fmt.Sprintf("%.0f–%.0f", p.Expect.Low, p.Expect.High),
-		Says: "Each thread's expected take times its grafts, added up; a lot or a bundle that was counted before counts by what it " +
-			"did. The range holds 90 years in 100: it reckons with the luck of each graft, with how well each take is known, and with " +
-			"what lots, bundles and workers differ by, which moves all their grafts together.",
+		Says:   words.EachThreadsExpectedTakeTimes,
 	}
 	for _, v := range p.Verdicts {
 		w := by[v.Technique.Key]
@@ -330,7 +328,7 @@ func (p *MatchPage) summarise(beliefs map[string]outlook.Belief, l take.Learned,
 		i := w.Belief.Take.Interval90()
 		p.ExpectWorking.Inputs = append(p.ExpectWorking.Inputs, working.Input{Name: w.Technique.Name,
 			Value: fmt.Sprintf(
-				"%d grafts; take over many lots %s (%s)",
+				words.NGraftsTakeOverMany,
 				w.Grafts,
 				words.Pct(i.Mean),
 				words.PctRange(i),
@@ -338,9 +336,9 @@ func (p *MatchPage) summarise(beliefs map[string]outlook.Belief, l take.Learned,
 	}
 	if len(p.Ways) > 0 {
 		sp := p.Ways[0].Belief.Expected.Spreads
-		p.ExpectWorking.Inputs = append(p.ExpectWorking.Inputs, working.Input{Name: "Workers, lots, bundles differ by",
+		p.ExpectWorking.Inputs = append(p.ExpectWorking.Inputs, working.Input{Name: words.WorkersLotsBundlesDifferBy,
 			Value: fmt.Sprintf(
-				"%.2f, %.2f, %.2f on the logit scale; %d workers share it",
+				words.NNNOnTheLogit,
 				sp.Worker,
 				sp.Lot,
 				sp.Bundle,

@@ -79,7 +79,7 @@ func (s *Stage) Programme(ctx context.Context, asked ProgrammeAsked) (ProgrammeP
 func (s *Stage) programme(ctx context.Context, f *snapshot.Snapshot, asked ProgrammeAsked) (ProgrammePage, error) {
 	p := ProgrammePage{Asked: asked, Names: map[string]string{}, Ties: f.OfferedTies()}
 	if len(asked.Held)+len(asked.Banned) > mostAsked {
-		return p, nursery.Problem{Field: "", Says: fmt.Sprintf("At most %d threads can be held or kept apart at once.", mostAsked)}
+		return p, nursery.Problem{Field: "", Says: fmt.Sprintf(words.AtMostNThreadsCan, mostAsked)}
 	}
 	for _, t := range f.Techniques {
 		p.Names[t.Key] = t.Name
@@ -198,7 +198,7 @@ func (b *programmeBuilder) add(l *ProgrammeLine) error {
 		}
 	}
 	if len(unseen) > 0 {
-		l.Warnings = append(l.Warnings, "Not noted as seen true: "+strings.Join(unseen, ", ")+".")
+		l.Warnings = append(l.Warnings, words.NotNotedAsSeenTrue+strings.Join(unseen, ", ")+".")
 	}
 	ways := b.r.Ways(o, nil)
 	if l.Ways = len(ways); l.Ways == 0 {
@@ -275,21 +275,20 @@ func (p *ProgrammePage) sortOut() {
 		l.Shortfall = supply.ShortfallOf(f.Short, l.Ways > 0, len(l.Stock), len(l.Wood), l.Fits)
 	}
 	p.Left = leftLines(append(slices.Clone(p.Weave.LeftStock), p.Weave.LeftWood...))
-	over := "the cheapest there is"
+	over := words.TheCheapestThereIs
 	if p.Weave.Cost > p.Weave.Bound+1e-6 {
-		over = fmt.Sprintf("at most %.3f %% above the cheapest there can be", (p.Weave.Cost/max(1e-9, p.Weave.Bound)-1)*100)
+		over = fmt.Sprintf(words.AtMostNAboveThe, (p.Weave.Cost/max(1e-9, p.Weave.Bound)-1)*100)
 	}
 	p.Working = working.Working{
-		Title:  "The weave of all open orders",
+		Title:  words.TheWeaveOfAllOpen,
 		Rule:   "the weave",
-		Answer: fmt.Sprintf("%d grafts paired, %d short", p.Weave.Paired, p.Weave.Short),
+		Answer: fmt.Sprintf(words.NGraftsPairedNShort, p.Weave.Paired, p.Weave.Short),
 		Range:  over,
-		Says: "Every open order is paired at once, so that orders that want the same stock or wood share it by what each leaves " +
-			"lacking. A thread costs what is expected lost by it; a graft left out costs more, by priority.",
+		Says:   words.EveryOpenOrderIsPaired,
 		Inputs: []working.Input{
 			{Name: "Cost", Value: fmt.Sprintf("%.1f grafts", p.Weave.Cost), Source: working.OwnRecords},
-			{Name: "No weave costs less than", Value: fmt.Sprintf("%.1f grafts", p.Weave.Bound), Source: "statistics"},
-			{Name: "Held, kept apart", Value: fmt.Sprintf("%d, %d", len(p.Asked.Held), len(p.Asked.Banned)), Source: working.HouseWay}},
+			{Name: words.NoWeaveCostsLessThan, Value: fmt.Sprintf("%.1f grafts", p.Weave.Bound), Source: "statistics"},
+			{Name: words.HeldKeptApart, Value: fmt.Sprintf("%d, %d", len(p.Asked.Held), len(p.Asked.Banned)), Source: working.HouseWay}},
 	}
 }
 
@@ -309,7 +308,7 @@ func (s *Stage) MakeProgramme(ctx context.Context, a nursery.Actor, m MakeProgra
 		return 0, err
 	}
 	if !nursery.UUIDPattern.MatchString(m.Once) {
-		return 0, nursery.Problem{Field: "", Says: "Load the page anew, and make the batches again."}
+		return 0, nursery.Problem{Field: "", Says: words.LoadThePageAnewAndMakeThe}
 	}
 	made := 0
 	err := s.AsSeen(ctx, matchNeeds, func(f *snapshot.Snapshot) (nursery.KeepSeen, error) {
@@ -322,16 +321,15 @@ func (s *Stage) MakeProgramme(ctx context.Context, a nursery.Actor, m MakeProgra
 			return nil, err
 		}
 		if m.Tie != "" && !slices.ContainsFunc(p.Ties, func(t store.Tie) bool { return t.Key == m.Tie }) {
-			return nil, nursery.Problem{Field: "", Says: "Choose a tie from the list."}
+			return nil, nursery.Problem{Field: "", Says: words.ChooseATieFromThe}
 		}
 		if p.Weave.Paired == 0 {
-			return nil, nursery.Problem{Field: "", Says: "There is nothing to make: no stem and piece here go together."}
+			return nil, nursery.Problem{Field: "", Says: words.ThereIsNothingToMakeNo}
 		}
 		if p.Print != m.Print {
 			return nil, nursery.Problem{
 				Field: "",
-				Says: "Stock or wood was set aside, measured or returned since you looked. Here is the weave as it stands now: look, " +
-					"then make the batches.",
+				Says:  words.StockOrWoodWasSetAside,
 			}
 		}
 		var bs []newBatch

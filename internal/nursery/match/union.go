@@ -67,7 +67,7 @@ func (s *Stage) Union(ctx context.Context, kind string, stems union.Stems, as st
 	}
 	p.Way = f.Way(outlook.WayLay)
 	if stems.Scion > stems.Stock && !wider[p.Kind] {
-		p.Cannot = "The wood is wider than the stock. Choose thinner wood or thicker stock."
+		p.Cannot = words.TheWoodIsWiderThan
 		return p, nil
 	}
 	p.Lay = outlook.LayWay(p.Way)
@@ -100,44 +100,43 @@ func (s *Stage) Union(ctx context.Context, kind string, stems union.Stems, as st
 	}
 	mm := func(x float64) string { return fmt.Sprintf("%.2f mm", x) }
 	p.Working = working.Working{
-		Title:  "Cambium that meets",
-		Answer: fmt.Sprintf("%.1f mm on each face, %s of the scion's line", p.Laid.MM, words.Pct(p.Laid.Share())),
-		Rule:   "where cambium meets",
+		Title:  words.CambiumThatMeets,
+		Answer: fmt.Sprintf(words.NMmOnEachFace, p.Laid.MM, words.Pct(p.Laid.Share())),
+		Rule:   words.WhereCambiumMeets,
 		Range: fmt.Sprintf(
-			"%s, straying %.2f mm: %.1f mm on average; some meets with a chance of %s",
+			words.XStrayingNMmN,
 			hand.Says,
 			p.HandSD,
 			p.Advice.By[p.Lay].Expected,
 			words.Pct(p.Advice.By[p.Lay].Any),
 		),
-		Says: "The two cut faces are laid together as curves in the plane of the cut. What is measured is the length of the scion's " +
-			"cambium that lies within the tolerance of the stock's. It is a fit figure, not a take.",
+		Says: words.TheTwoCutFacesAre,
 		Inputs: []working.Input{
 			{
-				Name:   "Stock at the cut",
+				Name:   words.StockAtTheCut,
 				Value:  mm(stems.Stock),
 				Source: working.Entered,
-			}, {Name: "Scion at the cut", Value: mm(stems.Scion), Source: working.Entered},
+			}, {Name: words.ScionAtTheCut, Value: mm(stems.Scion), Source: working.Entered},
 			{
 				Name: "Bark",
 				Value: fmt.Sprintf(
-					"%s on the stock, %s on the scion (0.3 + 0.07 × diameter)",
+					words.XOnTheStockX,
 					mm(union.Bark(stems.Stock)),
 					mm(union.Bark(stems.Scion)),
 				),
 				Source: working.HouseDefault,
 			},
-			{Name: "Counts as meeting", Value: mm(union.Tolerance), Source: working.HouseDefault},
+			{Name: words.CountsAsMeeting, Value: mm(union.Tolerance), Source: working.HouseDefault},
 			{Name: "Laid", Value: p.Way.Chosen, Source: working.HouseWay},
-			{Name: "Set over by, flush", Value: mm(p.Joint.Flush), Source: "geometry"},
-			{Name: "A hand strays by", Value: mm(p.HandSD) + hand.Range, Source: hand.Source},
+			{Name: words.SetOverByFlush, Value: mm(p.Joint.Flush), Source: "geometry"},
+			{Name: words.AHandStraysBy, Value: mm(p.HandSD) + hand.Range, Source: hand.Source},
 		},
 	}
 	return p, nil
 }
 
 // LayNames are the ways to lay a thinner scion, in words.
-var LayNames = [3]string{"flush on one side", "tilted so that the lines cross", "centred"}
+var LayNames = [3]string{words.FlushOnOneSide, words.TiltedSoThatTheLines, "centred"}
 
 // LaidSays is the house's way to lay it, in words.
 func (p UnionPage) LaidSays() string { return LayNames[p.Lay] }
@@ -151,7 +150,7 @@ func (p UnionPage) ShortFace() bool { return p.Face == union.Short }
 // Warns is what the house's way to lay costs here, or "".
 func (p UnionPage) Warns() string {
 	if p.Lay == union.Centred && p.By[union.Flush].MM > p.By[union.Centred].MM+1 {
-		return "Centred, thinner wood meets on little or nothing: lay it flush on one side."
+		return words.CentredThinnerWoodMeetsOn
 	}
 	return ""
 }
@@ -159,12 +158,12 @@ func (p UnionPage) Warns() string {
 // Serves says which way of laying serves the hand best, by its own figures.
 func (p UnionPage) Serves() string {
 	a := p.Advice
-	most := "meets on most"
+	most := words.MeetsOnMost
 	if x := a.By[a.Serves].Expected; a.By[union.Tilted].Expected > x || a.By[union.Centred].Expected > x {
-		most = "meets on as much as any"
+		most = words.MeetsOnAsMuchAs
 	}
 	says := fmt.Sprintf(
-		"For this hand, laid %s %s: %.1f mm on average (flush %.1f, tilted by %.0f° %.1f, centred %.1f).",
+		words.ForThisHandLaidX,
 		LayNames[a.Serves],
 		most,
 		a.By[a.Serves].Expected,
@@ -175,7 +174,7 @@ func (p UnionPage) Serves() string {
 	)
 	if a.Surest != a.Serves {
 		says += fmt.Sprintf(
-			" Surest to meet at all is %s: %s, against %s.",
+			words.SurestToMeetAtAll,
 			LayNames[a.Surest],
 			words.Pct(a.By[a.Surest].Any),
 			words.Pct(a.By[a.Serves].Any),
@@ -209,17 +208,17 @@ type HandChoice struct {
 // handChoices lists the hands, and sets the page to one; an unknown one gives
 // the practised hand.
 func handChoices(f *snapshot.Snapshot, p *UnionPage, as string) HandChoice {
-	p.Hands = []HandChoice{{Key: "practised", Name: "a practised hand", SD: union.HandSD, Source: working.HouseDefault},
+	p.Hands = []HandChoice{{Key: "practised", Name: words.APractisedHand, SD: union.HandSD, Source: working.HouseDefault},
 		{
 			Key:    "steady",
-			Name:   "a steady hand",
+			Name:   words.ASteadyHand,
 			SD:     union.HandSD / 2,
 			Source: working.HouseDefault,
-		}, {Key: "new", Name: "a new hand", SD: union.HandSD * 2, Source: working.HouseDefault}}
+		}, {Key: "new", Name: words.ANewHand, SD: union.HandSD * 2, Source: working.HouseDefault}}
 	for _, x := range f.Strays {
 		low, high := strayRange(x.N, x.SD)
 		p.Hands = append(p.Hands, HandChoice{Key: fmt.Sprint(x.PersonID), Name: x.Name, SD: x.SD, Source: working.Measured,
-			Range: fmt.Sprintf(" (%.2f–%.2f), from %d unions cut open", low, high, x.N)})
+			Range: fmt.Sprintf(words.NNFromNUnions, low, high, x.N)})
 	}
 	for i := range p.Hands {
 		p.Hands[i].Says = p.Hands[i].Name
@@ -254,7 +253,7 @@ func (s *Stage) MeasureHand(ctx context.Context, a nursery.Actor, person int64, 
 		return nursery.Problem{
 			Field: "strays",
 			Says: fmt.Sprintf(
-				"Measure at least %d unions, to the right as a plus and to the left as a minus, such as 0.3 -0.1 0.5.",
+				words.MeasureAtLeastNUnions,
 				fewestStrays,
 			),
 		}
@@ -262,7 +261,7 @@ func (s *Stage) MeasureHand(ctx context.Context, a nursery.Actor, person int64, 
 	ss := 0.0
 	for _, x := range mm {
 		if math.Abs(x) > 10 || math.IsNaN(x) {
-			return nursery.Problem{Field: "strays", Says: fmt.Sprintf("%g mm is no stray of a scion's placing. Look at it again.", x)}
+			return nursery.Problem{Field: "strays", Says: fmt.Sprintf(words.NMmIsNoStray, x)}
 		}
 		ss += x * x
 	}

@@ -35,25 +35,25 @@ func (n *NewOrder) check(genera map[string]bool) nursery.Problems {
 	}
 	nursery.CheckCode(&ps, "code", n.Code)
 	if !genera[n.Genus] {
-		ps.Add("genus", "Choose the variety's genus from the list; %q is not in it.", n.Genus)
+		ps.Add("genus", words.ChooseTheVarietysGenusFrom, n.Genus)
 	}
 	if !genera[n.StockGenus] {
-		ps.Add("stock_genus", "Choose the stock's genus from the list; %q is not in it.", n.StockGenus)
+		ps.Add("stock_genus", words.ChooseTheStocksGenusFrom, n.StockGenus)
 	}
 	if n.Variety == "" || utf8.RuneCountInString(n.Variety) > 60 {
-		ps.Add("variety", "Name the variety, in up to 60 letters.")
+		ps.Add("variety", words.VarietyWanted)
 	}
 	if n.StockType == "" || utf8.RuneCountInString(n.StockType) > 60 {
-		ps.Add("stock_type", "Name the stock, in up to 60 letters.")
+		ps.Add("stock_type", words.NameTheStockInUp)
 	}
 	if n.Trees < 1 || n.Trees > 1_000_000 {
-		ps.Add("trees", "Count the trees: a whole number from 1 to 1,000,000.")
+		ps.Add("trees", words.CountTheTreesAWhole)
 	}
 	if n.Priority < 1 || n.Priority > 3 {
-		ps.Add("priority", "Priority is 1 (first), 2 or 3.")
+		ps.Add("priority", words.PriorityIs1First2)
 	}
 	if n.DueOn.IsZero() {
-		ps.Add("due_on", "Give the day it is wanted, such as 2028-03-01.")
+		ps.Add("due_on", words.GiveTheDayItIs)
 	}
 	return ps
 }
@@ -243,7 +243,7 @@ func (s *Stage) SetSections(ctx context.Context, a nursery.Actor, code, of, on s
 			id                    int64
 		}{{"of", o.Genus, of, false, o.VarietyID}, {"on", o.StockGenus, on, true, o.StockTypeID}} {
 			if x.section != "" && !slices.Contains(f.SectionsOf(x.genus), x.section) {
-				return nursery.Problem{Field: x.field, Says: "Choose a section from the list."}
+				return nursery.Problem{Field: x.field, Says: words.ChooseASectionFromThe}
 			}
 			if err := q.SetSection(ctx, x.stock, x.id, x.section); err != nil {
 				return err

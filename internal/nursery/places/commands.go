@@ -37,7 +37,7 @@ func (s *Stage) AddColdPlace(ctx context.Context, a nursery.Actor, n NewColdPlac
 	n.Name = strings.Join(strings.Fields(n.Name), " ")
 	var ps nursery.Problems
 	if n.Name == "" || utf8.RuneCountInString(n.Name) > 60 {
-		ps.Add("name", "Name the place as it stands on bundles and lots, such as cold store 1.")
+		ps.Add("name", words.NameThePlaceAsIt)
 	}
 	n.Kind = cmp.Or(n.Kind, Store)
 	checkColds(&ps, n.Kind, n.SetC, n.LowC, n.HighC)
@@ -70,7 +70,7 @@ func checkColds(ps *nursery.Problems, kind string, set, low, high float64) {
 		ps.Add("set_c", "%s", words.SetBetween(-10, most))
 	}
 	if low < -10 || high > top || high <= low {
-		ps.Add("low_c", "The safe band runs from a lower to a higher temperature, such as 0 to 4 °C.")
+		ps.Add("low_c", words.TheSafeBandRunsFrom)
 	}
 }
 
@@ -138,7 +138,7 @@ func (s *Stage) LoggerKey(ctx context.Context, a nursery.Actor, name string) (st
 		if err := q.ChangeColdPlace(ctx, p); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "store", p.Name, "a new logger key", nil, nil)
+		return s.Changed(ctx, q, a, "store", p.Name, words.ANewLoggerKey, nil, nil)
 	})
 }
 
@@ -177,7 +177,7 @@ func (s *Stage) LoggersStore(ctx context.Context, key string) (int64, error) {
 
 func (s *Stage) keepColds(ctx context.Context, q store.Q, p store.ColdPlace, rs []wood.Reading, source string, by *int64) (int, error) {
 	if len(rs) > mostIntake {
-		return 0, nursery.Problem{Field: "", Says: fmt.Sprintf("Send at most %d readings at a time.", mostIntake)}
+		return 0, nursery.Problem{Field: "", Says: fmt.Sprintf(words.SendAtMostNReadings, mostIntake)}
 	}
 	out := make([]store.ColdReading, len(rs))
 	for i, r := range rs {
@@ -193,11 +193,11 @@ func (s *Stage) keepColds(ctx context.Context, q store.Q, p store.ColdPlace, rs 
 func coldSound(at time.Time, c float64, now time.Time) string {
 	switch {
 	case !(c >= -60 && c <= 80):
-		return fmt.Sprintf("%g °C is no store's temperature: it runs from -60 to 80.", c)
+		return fmt.Sprintf(words.NCIsNoStores, c)
 	case at.After(now.Add(10 * time.Minute)):
-		return at.Format("2006-01-02 15:04") + " is still to come: set the logger's clock."
+		return at.Format("2006-01-02 15:04") + words.IsStillToComeSet
 	case at.Year() < 2000:
-		return at.Format("2006-01-02") + " is too long ago: set the logger's clock."
+		return at.Format("2006-01-02") + words.IsTooLongAgoSet
 	}
 	return ""
 }
@@ -215,7 +215,7 @@ func (s *Stage) ReadCold(ctx context.Context, a nursery.Actor, name string, c fl
 		if err != nil {
 			return err
 		}
-		if again, err := nursery.SentBefore(ctx, q, "a reading of "+p.Name); err != nil || again {
+		if again, err := nursery.SentBefore(ctx, q, words.AReadingOf+p.Name); err != nil || again {
 			return err
 		}
 		_, err = q.AddColdReadings(ctx, p.ID, []store.ColdReading{{At: s.Now(), C: c, Source: "by hand", Doubted: wood.Doubtful(c)}}, &a.ID)
@@ -247,7 +247,7 @@ func (s *Stage) SettleReading(
 			a,
 			"store",
 			p.Name,
-			map[bool]string{true: "a doubted reading kept", false: "a doubted reading struck"}[keep],
+			map[bool]string{true: words.ADoubtedReadingKept, false: words.ADoubtedReadingStruck}[keep],
 			nil,
 			r,
 		)
@@ -327,10 +327,10 @@ func (s *Stage) LookAtCold(ctx context.Context, a nursery.Actor, name string, n 
 	}
 	n.Bundle = nursery.CleanCode(n.Bundle)
 	if !slices.Contains(outlook.Found, n.Found) {
-		return nursery.Problem{Field: "found", Says: "Say what was found: " + strings.Join(outlook.Found, ", ") + "."}
+		return nursery.Problem{Field: "found", Says: words.SayWhatWasFound + strings.Join(outlook.Found, ", ") + "."}
 	}
 	if n.Thrown < 0 || n.Thrown > 0 && n.Bundle == "" {
-		return nursery.Problem{Field: "thrown", Says: "Say of which bundle the pieces were thrown out."}
+		return nursery.Problem{Field: "thrown", Says: words.SayOfWhichBundleThe}
 	}
 	if n.Thrown > 0 && a.Role != nursery.Propagator {
 		return nursery.Problem{Field: "thrown", Says: words.NotYoursToThrow}
@@ -340,7 +340,7 @@ func (s *Stage) LookAtCold(ctx context.Context, a nursery.Actor, name string, n 
 		if err != nil {
 			return err
 		}
-		if again, err := nursery.SentBefore(ctx, q, "a look at "+p.Name); err != nil || again {
+		if again, err := nursery.SentBefore(ctx, q, words.ALookAt+p.Name); err != nil || again {
 			return err
 		}
 		l := store.Look{Found: n.Found, Thrown: n.Thrown, Note: strings.TrimSpace(n.Note), PersonID: a.ID, At: s.Now()}
@@ -349,7 +349,7 @@ func (s *Stage) LookAtCold(ctx context.Context, a nursery.Actor, name string, n 
 		} else {
 			b, err := q.BundleByCode(ctx, n.Bundle)
 			if errors.Is(err, nursery.ErrNotFound) {
-				return nursery.Problem{Field: "bundle", Says: "No bundle is called " + n.Bundle + "."}
+				return nursery.Problem{Field: "bundle", Says: words.NoBundleIsCalled + n.Bundle + "."}
 			} else if err != nil {
 				return err
 			}
@@ -358,7 +358,7 @@ func (s *Stage) LookAtCold(ctx context.Context, a nursery.Actor, name string, n 
 				err := q.MoveWood(ctx, store.Move{Of: b.ID, N: n.Thrown, From: store.Free, To: store.Spoiled,
 					Reason: string(tally.ThrownOut), Note: n.Found, PersonID: a.ID, At: s.Now()})
 				if err != nil {
-					return nursery.Short(err, "thrown", fmt.Sprintf("Bundle %s has %d pieces free.", b.Code, b.Free))
+					return nursery.Short(err, "thrown", fmt.Sprintf(words.BundleXHasNPieces, b.Code, b.Free))
 				}
 			}
 		}

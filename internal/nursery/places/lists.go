@@ -13,6 +13,7 @@ import (
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // PlaceLists are the lists of this stage that a file can be loaded into.
@@ -54,7 +55,7 @@ func (s *Stage) readColds(ctx context.Context, q store.Q, l *nursery.Loading, t 
 		r := c.Row
 		name, at, temp := strings.Join(strings.Fields(r.Cell("store")), " "), c.Time("at"), c.Number("c")
 		if len(c.Bads) == 0 && c.Cell("c") == "" && c.Cell("f") == "" {
-			c.Spoil("c", "Give the temperature.")
+			c.Spoil("c", words.GiveTheTemperature)
 		}
 		k := strings.ToLower(name)
 		if stores[k] == nil {
@@ -76,9 +77,9 @@ func (s *Stage) readColds(ctx context.Context, q store.Q, l *nursery.Loading, t 
 		if len(c.Bads) == 0 {
 			switch says := coldSound(at, temp, s.Now()); {
 			case x.err != nil:
-				c.Spoil("store", "No store is called %q. Note it on the store's page first.", name)
+				c.Spoil("store", words.NoStoreIsCalledX, name)
 			case at.IsZero():
-				c.Spoil("at", "Give the day and the hour, such as 2027-01-14 06:30.")
+				c.Spoil("at", words.GiveTheDayAndThe)
 			case says != "":
 				c.Spoil("c", "%s", says)
 			}
@@ -89,7 +90,7 @@ func (s *Stage) readColds(ctx context.Context, q store.Q, l *nursery.Loading, t 
 				l.Same++
 				return nil
 			}
-			c.Spoil("c", "At this hour %g °C is here already, and %g in the file.", was, temp)
+			c.Spoil("c", words.AtThisHourNC, was, temp)
 		}
 		if len(c.Bads) > 0 {
 			l.Spoil(c)

@@ -90,7 +90,7 @@ func (s *Stage) fair(ctx context.Context, facts *snapshot.Snapshot, f ResultsFil
 func fairOf(rs []store.TakeRecord, warm outlook.Warm, names map[string]string) (Fair, error) {
 	out := Fair{Lines: map[string]map[string]FairLine{}}
 	if len(rs) < fewestTags {
-		out.Why = fmt.Sprintf("Fair takes need %d counted tags; there are %d here.", fewestTags, len(rs))
+		out.Why = fmt.Sprintf(words.FairTakesNeedNCounted, fewestTags, len(rs))
 		return out, nil
 	}
 	records := outlook.MarkedRecords(rs, warm)
@@ -115,9 +115,9 @@ func fairOf(rs []store.TakeRecord, warm outlook.Warm, names map[string]string) (
 	}
 	spread := func(k int) string {
 		if standard.NoSpread[k] {
-			return fmt.Sprintf("none was found between %ss: these counts cannot tell them apart", d.Factors[k].Name)
+			return fmt.Sprintf(words.NoneWasFoundBetweenX, d.Factors[k].Name)
 		}
-		return fmt.Sprintf("%.2f on the logit scale between %ss", fit.SD[k], d.Factors[k].Name)
+		return fmt.Sprintf(words.NOnTheLogitScaleBetween, fit.SD[k], d.Factors[k].Name)
 	}
 	line := func(group, key, name, differ string, x take.Fair) {
 		i := sizing.Interval{Mean: x.Take, Low: x.Low, High: x.High}
@@ -126,14 +126,11 @@ func fairOf(rs []store.TakeRecord, warm outlook.Warm, names map[string]string) (
 		}
 		out.Lines[group][key] = FairLine{
 			i,
-			working.Working{Title: "Fair take, " + name, Answer: words.Pct(i.Mean), Range: words.PctRange(i), Rule: "what moved the take",
-				Says: "A logistic model of all counted tags shown, with technique, mismatch and days in store as effects and worker, " +
-					"lot and bundle as crossed random parts. It asks what all these tags would have taken had each been this one's " +
-					"and otherwise as it was. Few grafts are pulled toward the middle. The range is from all effects together: one " +
-					"that nobody else shared has a wide one.",
+			working.Working{Title: "Fair take, " + name, Answer: words.Pct(i.Mean), Range: words.PctRange(i), Rule: words.WhatMovedTheTake,
+				Says: words.ALogisticModelOfAll,
 				Inputs: []working.Input{
 					{Name: "Tags weighed", Value: fmt.Sprint(len(rs)), Source: working.OwnRecords},
-					{Name: "Took, of all of them", Value: words.Pct(standard.Raw), Source: working.OwnRecords},
+					{Name: words.TookOfAllOfThem, Value: words.Pct(standard.Raw), Source: working.OwnRecords},
 					{Name: "Difference", Value: differ, Source: working.OwnRecords},
 				}},
 		}
@@ -142,7 +139,7 @@ func fairOf(rs []store.TakeRecord, warm outlook.Warm, names map[string]string) (
 		if standard.NoSpread[k] && len(f.Levels) > 1 {
 			out.Alone = append(
 				out.Alone,
-				fmt.Sprintf("No difference between %ss is found beyond luck: these counts cannot tell %ss apart.", f.Name, f.Name),
+				fmt.Sprintf(words.NoDifferenceBetweenXS, f.Name, f.Name),
 			)
 		}
 		for l, level := range f.Levels {
@@ -154,14 +151,14 @@ func fairOf(rs []store.TakeRecord, warm outlook.Warm, names map[string]string) (
 		}
 	}
 	for i, t := range append([]string{base}, d.Techniques()...) {
-		line("technique", t, names[t], "an effect of its own beside "+names[base], standard.Technique[i])
+		line("technique", t, names[t], words.AnEffectOfItsOwn+names[base], standard.Technique[i])
 	}
 	type moving struct {
 		column, what, unit string
 		by                 float64
 	}
-	all := []moving{{take.Mismatch, "Wood thinner than the stock", "each 10 % thinner", 0.1},
-		{take.Store10, "Days from cutting to grafting", "each 10 days more", 1},
+	all := []moving{{take.Mismatch, words.WoodThinnerThanTheStock, words.Each10Thinner, 0.1},
+		{take.Store10, words.DaysFromCuttingToGrafting, words.Each10DaysMore, 1},
 		{take.PartColumn("middle"), words.WoodFromMiddle, words.BesideBase, 1},
 		{take.PartColumn("outer"), words.WoodFromOuter, words.BesideBase, 1}}
 	for _, name := range []string{outlook.Warmth, outlook.Lifted} {
@@ -178,7 +175,7 @@ func fairOf(rs []store.TakeRecord, warm outlook.Warm, names map[string]string) (
 		}
 		b, se := fit.Fixed[j]*m.by, fit.FixedSE[j]*m.by
 		odds := sizing.Interval{Mean: math.Exp(b), Low: math.Exp(b - 1.6449*se), High: math.Exp(b + 1.6449*se)}
-		says := "cannot be told from these counts"
+		says := words.CannotBeToldFromThese
 		switch {
 		case odds.High < 1:
 			says = "costs take"
@@ -255,17 +252,10 @@ func untold(fit take.Fit, rs []store.TakeRecord, people map[string]string) []str
 		if b.LevelA == "" {
 			out = append(
 				out,
-				fmt.Sprintf(
-					"Each %s always went with the same %s: no count can say which of the two made the difference. Give each %s to two "+
-						"workers or more next time.",
-					b.A,
-					b.B,
-					b.B,
-				),
+				fmt.Sprintf(words.EachXAlwaysWentWith, b.A, b.B, b.B),
 			)
 		} else {
-			out = append(out, fmt.Sprintf("%s and %s always went together, and with no other: no count can say which made the "+
-				"difference. Next time give %s to another as well, and the other way round.", words.Capital(call(b.A, b.LevelA)),
+			out = append(out, fmt.Sprintf(words.XAndXAlwaysWent, words.Capital(call(b.A, b.LevelA)),
 				call(b.B, b.LevelB), call(b.B, b.LevelB)))
 		}
 	}
@@ -288,13 +278,7 @@ func untold(fit take.Fit, rs []store.TakeRecord, people map[string]string) []str
 		for w := range hands[l] {
 			out = append(
 				out,
-				fmt.Sprintf(
-					"Only %s grafted lot %s (%d grafts): its figure leans on what %s did elsewhere. Share such a lot between two workers.",
-					people[w],
-					l,
-					n[l],
-					people[w],
-				),
+				fmt.Sprintf(words.OnlyXGraftedLotX, people[w], l, n[l], people[w]),
 			)
 		}
 	}

@@ -169,15 +169,14 @@ func (s *Stage) resultsOf(ctx context.Context, f *snapshot.Snapshot, tf store.Ta
 	if p.All.Counted > 0 {
 		p.AllTake = sizing.Beta{Alpha: 1, Beta: 1}.And(p.All.Taken, p.All.Counted).Interval90()
 		p.Working = working.Working{
-			Title:  "Take of all shown",
+			Title:  words.TakeOfAllShown,
 			Answer: words.Pct(float64(p.All.Taken) / float64(p.All.Counted)),
 			Range:  words.PctRange(p.AllTake),
-			Rule:   "take of a group",
-			Says: "The look that stands for each tag, added up; doubtful grafts count as not taken. The range is the middle 90 % of " +
-				"a beta belief on a flat prior.",
+			Rule:   words.TakeOfAGroup,
+			Says:   words.TheLookThatStandsFor,
 			Inputs: []working.Input{
 				{Name: "Tags counted", Value: fmt.Sprint(p.All.Tags), Source: working.OwnRecords},
-				{Name: "Taken", Value: fmt.Sprintf("%d of %d", p.All.Taken, p.All.Counted), Source: working.OwnRecords},
+				{Name: "Taken", Value: fmt.Sprintf(words.NOfN, p.All.Taken, p.All.Counted), Source: working.OwnRecords},
 				{
 					Name:   "Doubtful",
 					Value:  fmt.Sprint(p.All.Doubtful),
@@ -314,9 +313,9 @@ func resultLines(ts []store.Took, prior sizing.Beta, all store.Took, more map[st
 			l.Working.Inputs = append(
 				l.Working.Inputs,
 				working.Input{
-					Name: "As groups of its size lie",
+					Name: words.AsGroupsOfItsSize,
 					Value: fmt.Sprintf(
-						"%s to %s in 95 of 100, %s to %s in 998 of 1,000, about the mean of %s",
+						words.XToXIn95,
 						words.Pct(b.Low95),
 						words.Pct(b.High95),
 						words.Pct(b.Low998),
@@ -326,9 +325,9 @@ func resultLines(ts []store.Took, prior sizing.Beta, all store.Took, more map[st
 					Source: "statistics",
 				},
 				working.Input{
-					Name: "Spread between groups",
+					Name: words.SpreadBetweenGroups,
 					Value: fmt.Sprintf(
-						"%.2f on the logit scale, beside luck; of the flags on a page at most one in twenty is expected to be false",
+						words.NOnTheLogitScaleBeside,
 						limits.Tau,
 					),
 					Source: working.OwnRecords,
@@ -339,8 +338,8 @@ func resultLines(ts []store.Took, prior sizing.Beta, all store.Took, more map[st
 			l.Working.Inputs = append(
 				l.Working.Inputs,
 				working.Input{
-					Name:   "More lost to " + c.Cause,
-					Value:  fmt.Sprintf("%s of its grafts, %s of all others'", words.PctRange(c.Share), words.Pct(c.Rest)),
+					Name:   words.MoreLostTo + c.Cause,
+					Value:  fmt.Sprintf(words.XOfItsGraftsX, words.PctRange(c.Share), words.Pct(c.Rest)),
 					Source: working.OwnRecords,
 				},
 			)
@@ -353,19 +352,18 @@ func resultLine(t store.Took, prior sizing.Beta, all store.Took) ResultLine {
 	i := prior.And(t.Taken, t.Counted).Interval90()
 	raw := float64(t.Taken) / float64(t.Counted)
 	l := ResultLine{Took: t, Take: i, Uncertain: i.High-i.Low > uncertainOver}
-	l.Working = working.Working{Title: "Take, " + t.Name, Answer: words.Pct(i.Mean), Range: words.PctRange(i), Rule: "take of a group",
-		Says: "The latest look at each tag, added up. A doubtful graft counts as not taken until a later look decides. The range is " +
-			"the middle 90 % of a beta belief that starts from the whole house's take, worth two grafts, and adds this group's counts.",
+	l.Working = working.Working{Title: "Take, " + t.Name, Answer: words.Pct(i.Mean), Range: words.PctRange(i), Rule: words.TakeOfAGroup,
+		Says: words.TheLatestLookAtEach,
 		Inputs: []working.Input{
 			{Name: "Tags counted", Value: fmt.Sprint(t.Tags), Source: working.OwnRecords},
-			{Name: "Grafts looked at", Value: fmt.Sprint(t.Counted), Source: working.OwnRecords},
-			{Name: "Taken", Value: fmt.Sprintf("%d, %s of them", t.Taken, words.Pct(raw)), Source: working.OwnRecords},
+			{Name: words.GraftsLookedAt, Value: fmt.Sprint(t.Counted), Source: working.OwnRecords},
+			{Name: "Taken", Value: fmt.Sprintf(words.NXOfThem, t.Taken, words.Pct(raw)), Source: working.OwnRecords},
 			{Name: "Doubtful", Value: fmt.Sprint(t.Doubtful), Source: working.OwnRecords},
 			{Name: "Dead", Value: fmt.Sprint(t.Dead), Source: working.OwnRecords},
 			{
 				Name: "Starts from",
 				Value: fmt.Sprintf(
-					"%s, the take of all %d grafts shown here, worth %d grafts",
+					words.XTheTakeOfAll,
 					words.Pct(prior.Mean()),
 					all.Counted,
 					priorGrafts,

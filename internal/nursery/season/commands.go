@@ -13,6 +13,7 @@ import (
 	"unionknot/internal/core/working"
 	"unionknot/internal/nursery"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // NewSeen is what is asked to note what was seen of the season.
@@ -33,19 +34,19 @@ func (s *Stage) NoteSeen(ctx context.Context, a nursery.Actor, group string, n N
 	}
 	var ps nursery.Problems
 	if !slices.ContainsFunc(season.Sights, func(x season.Sight) bool { return x.Says == n.Says }) {
-		ps.Add("says", "Choose what was seen from the list.")
+		ps.Add("says", words.ChooseWhatWasSeenFrom)
 	}
 	if n.On.After(s.Today()) {
-		ps.Add("on", "That day is still to come: note it when it is seen.")
+		ps.Add("on", words.ThatDayIsStillTo)
 	}
 	if n.On.Before(s.Today().AddDate(-pastYears, 0, 0)) {
-		ps.Add("on", "That is more than %d years ago.", pastYears)
+		ps.Add("on", words.ThatIsMoreThanN, pastYears)
 	}
 	if utf8.RuneCountInString(n.Place) > 60 || utf8.RuneCountInString(n.Note) > 400 {
-		ps.Add("place", "Keep the place under 60 letters and the note under 400.")
+		ps.Add("place", words.KeepThePlaceUnder60)
 	}
 	if n.Soil != "" && n.Soil != season.SoilWet && n.Soil != season.SoilDry {
-		ps.Add("soil", "The soil was wet or dry, or it was not looked at.")
+		ps.Add("soil", words.TheSoilWasWetOr)
 	}
 	if err := ps.Err(); err != nil {
 		return err
@@ -91,14 +92,15 @@ func (s *Stage) doubt(ctx context.Context, q store.Q, group string, n NewSeen) e
 		seen = append(seen, season.Observation{Says: r.Says, On: r.On, Soil: r.Soil})
 	}
 	o := season.Observation{Says: n.Says, On: n.On, Soil: n.Soil}
-	if says := y.Doubt(o, seen); says != "" {
+	if d := y.Doubt(o, seen); d != nil {
+		says := words.SightDoubted(*d)
 		if n.Says == season.DoesNotSlip && n.Soil == "" {
-			return nursery.Problem{Field: "soil", Says: says + " Was the soil wet? In dry soil bark does not slip either: say wet or dry."}
+			return nursery.Problem{Field: "soil", Says: says + words.WasTheSoilWetIn}
 		}
 		if n.Says == season.DoesNotSlip && n.Soil == season.SoilDry {
 			return nil // drought: it moves no date
 		}
-		return nursery.Problem{Field: "sure", Says: says + " Look at the day and the place again; if it is so, tick the box and note it."}
+		return nursery.Problem{Field: "sure", Says: says + words.LookAtTheDayAnd}
 	}
 	return nil
 }
@@ -158,7 +160,7 @@ func ParseUsual(text string) (month, day int, err error) {
 			return int(t.Month()), t.Day(), nil
 		}
 	}
-	return 0, 0, nursery.Problem{Field: "", Says: "Type a day of the year, such as 5 March."}
+	return 0, 0, nursery.Problem{Field: "", Says: words.TypeADayOfThe}
 }
 
 // SetUsual keeps a group's usual dates. Those left empty stay as they were.
@@ -175,10 +177,10 @@ func (s *Stage) SetUsual(ctx context.Context, a nursery.Actor, group string, ds 
 		field := fmt.Sprintf("on-%d", i)
 		m, day, err := ParseUsual(d.Text)
 		if err != nil {
-			ps.Add(field, "Type a day of the year, such as 5 March.")
+			ps.Add(field, words.TypeADayOfThe)
 		}
 		if d.Spread < 0 || d.Spread > 60 {
-			ps.Add(field, "Years differ by 0 to 60 days.")
+			ps.Add(field, words.YearsDifferBy0To)
 		}
 		as = append(as, store.Anchor{Group: group, Kind: d.Kind, Month: m, Day: day, SpreadDays: d.Spread, Source: working.Entered})
 	}
@@ -213,7 +215,7 @@ func (s *Stage) SetUsual(ctx context.Context, a nursery.Actor, group string, ds 
 		if len(after) == 0 {
 			return nil
 		}
-		return s.Changed(ctx, q, a, "season", group, "usual dates changed", before, after)
+		return s.Changed(ctx, q, a, "season", group, words.UsualDatesChanged, before, after)
 	})
 }
 
@@ -255,8 +257,7 @@ func checkOrder(as []store.Anchor) nursery.Problems {
 		return nursery.Problems{
 			{
 				Field: "",
-				Says: "The year does not go round so: rest begins, buds swell, bark slips, and its slipping ends, in this order. " +
-					"Look at the dates again.",
+				Says:  words.TheYearDoesNotGo,
 			},
 		}
 	}
@@ -276,7 +277,7 @@ func (s *Stage) SetRests(ctx context.Context, a nursery.Actor, group string, res
 		if err != nil {
 			return err
 		}
-		says := map[bool]string{true: "rests", false: "takes no rest"}
+		says := map[bool]string{true: "rests", false: words.TakesNoRest}
 		return s.Changed(ctx, q, a, "season", group, says[rests], says[was], says[rests])
 	})
 }
@@ -288,7 +289,7 @@ func (s *Stage) SetNormals(ctx context.Context, a nursery.Actor, n [12]float64) 
 	}
 	for m, c := range n {
 		if c < -40 || c > 45 {
-			return nursery.Problem{Field: fmt.Sprintf("c-%d", m+1), Says: "A month's mean lies between -40 and 45 °C."}
+			return nursery.Problem{Field: fmt.Sprintf("c-%d", m+1), Says: words.AMonthsMeanLiesBetween}
 		}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {

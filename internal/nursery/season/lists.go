@@ -9,6 +9,7 @@ import (
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // SeasonLists are the lists of this stage that a file can be loaded into.
@@ -49,15 +50,15 @@ func (s *Stage) readWeather(ctx context.Context, q store.Q, l *nursery.Loading, 
 		if len(c.Bads) == 0 {
 			switch {
 			case day.IsZero():
-				c.Spoil("day", "Give the day, such as 2027-01-14.")
+				c.Spoil("day", words.GiveTheDaySuchAs)
 			case c.Cell("mean_c") == "" && c.Cell("mean_f") == "":
-				c.Spoil("mean_c", "Give the day's mean temperature.")
+				c.Spoil("mean_c", words.GiveTheDaysMeanTemperature)
 			case day.After(s.Today()):
-				c.Spoil("day", "%s is still to come.", day.Format(time.DateOnly))
+				c.Spoil("day", words.XIsStillToCome, day.Format(time.DateOnly))
 			case mean < -50 || mean > 50:
-				c.Spoil("mean_c", "%g °C is no day's mean: it runs from -50 to 50.", mean)
+				c.Spoil("mean_c", words.NCIsNoDays, mean)
 			case low > mean:
-				c.Spoil("low_c", "The lowest lies above the mean.")
+				c.Spoil("low_c", words.TheLowestLiesAboveThe)
 			}
 		}
 		mean, low = math.Round(mean*10)/10, math.Round(low*10)/10
@@ -66,7 +67,7 @@ func (s *Stage) readWeather(ctx context.Context, q store.Q, l *nursery.Loading, 
 				l.Same++
 				return nil
 			}
-			c.Spoil("mean_c", "On this day %g °C is here already, and %g in the file.", was, mean)
+			c.Spoil("mean_c", words.OnThisDayNC, was, mean)
 		}
 		if len(c.Bads) > 0 {
 			l.Spoil(c)

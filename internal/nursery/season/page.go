@@ -244,13 +244,12 @@ func (l AnchorLine) Working() working.Working {
 	if !l.Has {
 		return working.Working{}
 	}
-	w := working.Working{Title: words.Capital(l.Kind) + ", this year", Answer: season.Say(l.This.On), Rule: "this year's dates",
-		Says: "The usual date is where the belief begins, with its spread. Warmth since the middle of rest moves the signs of spring; " +
-			"what somebody saw bounds the date, and outweighs the rest.",
+	w := working.Working{Title: words.Capital(l.Kind) + words.ThisYear, Answer: season.Say(l.This.On), Rule: words.ThisYearsDates,
+		Says: words.TheUsualDateIsWhere,
 		Inputs: []working.Input{
 			{
 				Name:   "Usual date",
-				Value:  fmt.Sprintf("%s, give or take %d days in two years of three", season.Say(l.Usual), l.Spread),
+				Value:  fmt.Sprintf(words.XGiveOrTakeN, season.Say(l.Usual), l.Spread),
 				Source: l.Source,
 			},
 		}}
@@ -258,7 +257,7 @@ func (l AnchorLine) Working() working.Working {
 		w.Range = season.Say(l.This.Low) + " to " + season.Say(l.This.High)
 	}
 	for _, m := range l.This.Moves {
-		w.Inputs = append(w.Inputs, working.Input{Name: "Moved by " + DaysOff(m.Days), Value: m.Why, Source: m.Source})
+		w.Inputs = append(w.Inputs, working.Input{Name: "Moved by " + DaysOff(m.Days), Value: words.SightMoved(m), Source: m.Source})
 	}
 	return w
 }
@@ -269,9 +268,9 @@ func DaysOff(n int) string {
 	case n == 0:
 		return "no day"
 	case n == 1, n == -1:
-		return map[bool]string{true: "1 day later", false: "1 day earlier"}[n > 0]
+		return map[bool]string{true: words.DayLater, false: words.DayEarlier}[n > 0]
 	case n > 0:
-		return fmt.Sprintf("%d days later", n)
+		return fmt.Sprintf(words.NDaysLater, n)
 	}
-	return fmt.Sprintf("%d days earlier", -n)
+	return fmt.Sprintf(words.NDaysEarlier, -n)
 }

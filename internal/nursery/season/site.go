@@ -87,7 +87,7 @@ func (s *Stage) SetSite(ctx context.Context, a nursery.Actor, site season.Site) 
 		if err := setSite(ctx, q, site); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "season", "all", "set to the house defaults", nil, words.SiteIs(string(site.Climate), site.South))
+		return s.Changed(ctx, q, a, "season", "all", words.SetToTheHouseDefaults, nil, words.SiteIs(string(site.Climate), site.South))
 	})
 }
 

@@ -12,6 +12,7 @@ import (
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // StockLists are the lists of this stage that a file can be loaded into.
@@ -133,15 +134,15 @@ func (s *Stage) readReadings(ctx context.Context, q store.Q, l *nursery.Loading,
 		if len(c.Bads) == 0 {
 			switch {
 			case x.err != nil:
-				c.Spoil("lot", "No lot is called %s. Load lots first.", code)
+				c.Spoil("lot", words.NoLotIsCalledX, code)
 			case on.IsZero():
-				c.Spoil("taken_on", "Give the day it was measured, such as 2027-01-14.")
+				c.Spoil("taken_on", words.GiveTheDayItWas)
 			case on.After(season.DayOf(s.Now())):
-				c.Spoil("taken_on", "%s is still to come.", on.Format(time.DateOnly))
+				c.Spoil("taken_on", words.XIsStillToCome, on.Format(time.DateOnly))
 			case mm < 1 || mm > 150:
-				c.Spoil("mm", "%g mm is not a stem: diameters run from 1 to 150 mm.", mm)
+				c.Spoil("mm", words.NMmIsNotA, mm)
 			case no < 0:
-				c.Spoil("no", "A reading's number is 1 or more.")
+				c.Spoil("no", words.AReadingsNumberIs1)
 			}
 		}
 		if len(c.Bads) > 0 {
@@ -161,9 +162,9 @@ func (s *Stage) readReadings(ctx context.Context, q store.Q, l *nursery.Loading,
 			l.Same++
 			return nil
 		case ok:
-			c.Spoil("mm", "Reading %d of %s on %s is %g mm already. Give this one another number or day.", no, code, day, was)
+			c.Spoil("mm", words.ReadingNOfXOn, no, code, day, was)
 		case x.n[day] >= x.lot.Received:
-			c.Spoil("lot", "Lot %s has %d stems, and as many are measured on %s.", code, x.lot.Received, day)
+			c.Spoil("lot", words.LotXHasNStems, code, x.lot.Received, day)
 		}
 		if len(c.Bads) > 0 {
 			l.Spoil(c)

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"unionknot/internal/core/caliper"
+	"unionknot/internal/core/supply"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/core/working"
@@ -20,10 +21,10 @@ import (
 
 // What a look at a lot can say.
 var (
-	LotReady  = []string{"ready", "watch", "not ready"}
-	LotRoots  = []string{"", "fibrous and moist", "dry", "sour", "girdled or kinked", "not seen"}
-	LotBark   = []string{"", "bright", "dull", "shrivelled", "cankered"}
-	LotLeaves = []string{"", "no leaves", "dark, fresh tips", "yellow", "dried tips"}
+	LotReady  = supply.LotReady
+	LotRoots  = supply.LotRoots
+	LotBark   = supply.LotBark
+	LotLeaves = supply.LotLeaves
 )
 
 // LookAtLot keeps a look at a lot's health.
@@ -37,7 +38,7 @@ func (s *Stage) LookAtLot(ctx context.Context, a nursery.Actor, code string, l s
 		of    []string
 	}{"ready": {l.Ready, LotReady}, "roots": {l.Roots, LotRoots}, "bark": {l.Bark, LotBark}, "leaves": {l.Leaves, LotLeaves}} {
 		if !slices.Contains(c.of, c.value) {
-			ps.Add(field, "Choose one from the list.")
+			ps.Add(field, words.ChooseFromList)
 		}
 	}
 	if err := ps.Err(); err != nil {
@@ -48,7 +49,7 @@ func (s *Stage) LookAtLot(ctx context.Context, a nursery.Actor, code string, l s
 		if err != nil {
 			return err
 		}
-		if again, err := nursery.SentBefore(ctx, q, "a look at "+lot.Code); err != nil || again {
+		if again, err := nursery.SentBefore(ctx, q, words.ALookAt+lot.Code); err != nil || again {
 			return err
 		}
 		l.LotID, l.PersonID, l.At, l.Note = lot.ID, a.ID, s.Now(), strings.TrimSpace(l.Note)
@@ -64,7 +65,7 @@ func (s *Stage) Recount(ctx context.Context, a nursery.Actor, code string, count
 		return 0, err
 	}
 	if counted < 0 || counted > 1_000_000 {
-		return 0, nursery.Problem{Field: "counted", Says: "Count the free stems: a whole number from 0 up."}
+		return 0, nursery.Problem{Field: "counted", Says: words.CountTheFreeStemsA}
 	}
 	diff := 0
 	err := s.DB.Tx(ctx, func(q store.Q) error {
@@ -72,7 +73,7 @@ func (s *Stage) Recount(ctx context.Context, a nursery.Actor, code string, count
 		if err != nil {
 			return err
 		}
-		if again, err := nursery.SentBefore(ctx, q, "a recount of "+l.Code); err != nil || again {
+		if again, err := nursery.SentBefore(ctx, q, words.ARecountOf+l.Code); err != nil || again {
 			return err
 		}
 		if err := q.LockLots(ctx, []int64{l.ID}); err != nil {
@@ -85,7 +86,7 @@ func (s *Stage) Recount(ctx context.Context, a nursery.Actor, code string, count
 		m := store.Move{
 			Of:       l.ID,
 			Reason:   string(tally.Recounted),
-			Note:     fmt.Sprintf("%d counted, %d in the ledger", counted, l.Free),
+			Note:     fmt.Sprintf(words.NCountedNInThe, counted, l.Free),
 			PersonID: a.ID,
 			At:       s.Now(),
 		}
@@ -170,14 +171,14 @@ func (s *Stage) ReturnFailed(ctx context.Context, a nursery.Actor, code string, 
 		if f.N < 1 {
 			return nursery.Problem{
 				Field: "",
-				Says:  fmt.Sprintf("0 stocks of lot %s are counted dead and have not come back: there is none to make a lot of.", l.Code),
+				Says:  fmt.Sprintf(words.StocksOfLotX, l.Code),
 			}
 		}
 		if n < 1 || n > f.N {
 			return nursery.Problem{
 				Field: "back",
 				Says: fmt.Sprintf(
-					"%d stocks of lot %s are counted dead and have not come back; say how many of them live, from 1 to that.",
+					words.NStocksOfLotX,
 					f.N,
 					l.Code,
 				),
@@ -186,7 +187,7 @@ func (s *Stage) ReturnFailed(ctx context.Context, a nursery.Actor, code string, 
 		now := s.Now()
 		if err := q.MoveStock(ctx, store.Move{Of: l.ID, N: n, From: store.Grafted, To: store.Outside, Reason: string(tally.CameBack),
 			Note: newCode, PersonID: a.ID, At: now}); err != nil {
-			return nursery.Short(err, "back", fmt.Sprintf("Lot %s has fewer than %d grafted stocks in the ledger.", l.Code, n))
+			return nursery.Short(err, "back", fmt.Sprintf(words.LotXHasFewerThan, l.Code, n))
 		}
 		back := store.Lot{
 			Code:        newCode,
@@ -196,7 +197,7 @@ func (s *Stage) ReturnFailed(ctx context.Context, a nursery.Actor, code string, 
 			Form:        l.Form,
 			Place:       strings.Join(strings.Fields(place), " "),
 			Received:    n,
-			Health:      "graft failed once",
+			Health:      words.GraftFailedOnce,
 			MadeAt:      now,
 			CameFrom:    &l.ID,
 			FailedNote:  f.Tags,
@@ -214,7 +215,7 @@ func (s *Stage) ReturnFailed(ctx context.Context, a nursery.Actor, code string, 
 		if _, err := q.AddLot(ctx, back, a.ID); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "lot", newCode, "came back from "+l.Code, nil, n)
+		return s.Changed(ctx, q, a, "lot", newCode, words.CameBackFrom+l.Code, nil, n)
 	})
 	return nursery.Taken(err, "new_code", "Lot", newCode)
 }
@@ -243,10 +244,9 @@ func grown(code string, rs []store.Reading, want float64) Grown {
 	}
 	g.Known = true
 	g.Reach, g.Reaches = g.Growth.Reaches(want)
-	g.Working = working.Working{Title: "Growth of lot " + code, Rule: "growth", Answer: fmt.Sprintf("%.2f mm a week", g.Growth.PerWeek),
-		Range: fmt.Sprintf("%.2f to %.2f mm a week", g.Growth.Low, g.Growth.High),
-		Says: "A straight line through the means of the dated samples, each weighed by its stems. The range holds 90 lines in 100. " +
-			"It is for a stretch in which the stems grow: in rest they do not."}
+	g.Working = working.Working{Title: words.GrowthOfLot + code, Rule: "growth", Answer: fmt.Sprintf(words.NMmAWeek, g.Growth.PerWeek),
+		Range: fmt.Sprintf(words.NToNMmA, g.Growth.Low, g.Growth.High),
+		Says:  words.AStraightLineThroughThe}
 	for _, s := range g.Samples {
 		m := 0.0
 		for _, d := range s.MM {
@@ -255,22 +255,22 @@ func grown(code string, rs []store.Reading, want float64) Grown {
 		g.Working.Inputs = append(
 			g.Working.Inputs,
 			working.Input{
-				Name:   s.On.Format("2 January 2006"),
-				Value:  fmt.Sprintf("%.1f mm, mean of %d", m, len(s.MM)),
+				Name:   s.On.Format(words.LongDay),
+				Value:  fmt.Sprintf(words.NMmMeanOfN, m, len(s.MM)),
 				Source: working.Measured,
 			},
 		)
 	}
 	if g.Reaches {
-		late := "maybe never: growth cannot be told from none"
+		late := words.MaybeNeverGrowthCannotBe
 		if !g.Reach.Latest.IsZero() {
-			late = g.Reach.Latest.Format("2 January 2006")
+			late = g.Reach.Latest.Format(words.LongDay)
 		}
-		g.Working.Inputs = append(g.Working.Inputs, working.Input{Name: fmt.Sprintf("Mean of %g mm", want),
+		g.Working.Inputs = append(g.Working.Inputs, working.Input{Name: fmt.Sprintf(words.MeanOfNMm, want),
 			Value: fmt.Sprintf(
-				"%s; between %s and %s",
-				g.Reach.On.Format("2 January 2006"),
-				g.Reach.Earliest.Format("2 January 2006"),
+				words.XBetweenXAndX,
+				g.Reach.On.Format(words.LongDay),
+				g.Reach.Earliest.Format(words.LongDay),
 				late,
 			), Source: "statistics"})
 	}

@@ -37,26 +37,23 @@ func (n *NewLot) check(genera map[string]bool, today time.Time) nursery.Problems
 	n.Supplier, n.Place, n.Health = strings.TrimSpace(n.Supplier), strings.TrimSpace(n.Place), strings.TrimSpace(n.Health)
 	nursery.CheckCode(&ps, "code", n.Code)
 	if !genera[n.Genus] {
-		ps.Add("genus", "Choose a genus from the list; %q is not in it.", n.Genus)
+		ps.Add("genus", words.ChooseAGenusFromThe, n.Genus)
 	}
 	if n.StockType == "" || utf8.RuneCountInString(n.StockType) > 60 {
-		ps.Add("stock_type", "Name the stock, in up to 60 letters.")
+		ps.Add("stock_type", words.NameTheStockInUp)
 	}
 	if !slices.Contains(Forms, n.Form) {
-		ps.Add("form", "The stock is bare-root, potted, in the row, seedbed, root pieces or cuttings; %q is none of them.", n.Form)
+		ps.Add("form", words.TheStockIsBareRoot, n.Form)
 	}
 	if n.Received < 1 || n.Received > 1_000_000 {
-		ps.Add("received", "Count the stems: a whole number from 1 to 1,000,000.")
+		ps.Add("received", words.CountTheStemsAWhole)
 	}
 	if n.ReceivedOn.IsZero() || n.ReceivedOn.After(today) {
-		ps.Add("received_on", "Give the day it came or was sown, today or before, such as 2027-01-14.")
+		ps.Add("received_on", words.GiveTheDayItCame)
 	}
 	if n.GradeLow != 0 || n.GradeHigh != 0 {
 		if !(n.GradeLow > 0 && n.GradeHigh > n.GradeLow && n.GradeHigh <= 150) {
-			ps.Add(
-				"grade_low",
-				"A grade runs from a smaller to a larger diameter in mm, such as 7 to 9. Leave both empty if it was not graded.",
-			)
+			ps.Add("grade_low", words.GradeRuns)
 		}
 	}
 	return ps
@@ -126,13 +123,13 @@ func (s *Stage) AddStems(ctx context.Context, a nursery.Actor, code string, stem
 		return err
 	}
 	if len(mm) == 0 {
-		return nursery.Problem{Field: "mm", Says: "Type at least one diameter in mm."}
+		return nursery.Problem{Field: "mm", Says: words.TypeAtLeastOneDiameter}
 	}
 	for _, d := range mm {
 		if d < 1 || d > 150 {
 			return nursery.Problem{
 				Field: "mm",
-				Says:  fmt.Sprintf("%g mm is not a stem: diameters run from 1 to 150 mm. Nothing was kept.", d),
+				Says:  fmt.Sprintf(words.NMmIsNotAStem, d),
 			}
 		}
 	}
@@ -154,8 +151,7 @@ func (s *Stage) AddStems(ctx context.Context, a nursery.Actor, code string, stem
 		if today, err := q.ReadingsOn(ctx, l.ID, s.Today()); err != nil {
 			return err
 		} else if today+len(mm) > l.Received {
-			return nursery.Problem{Field: "mm", Says: fmt.Sprintf("Lot %s has %d stems and %d are measured today; %d more would be "+
-				"too many.", code, l.Received, today, len(mm))}
+			return nursery.Problem{Field: "mm", Says: fmt.Sprintf(words.LotXHasNStemsAnd, code, l.Received, today, len(mm))}
 		}
 		rs := make([]store.Reading, len(mm))
 		for i, d := range mm {
@@ -202,7 +198,7 @@ func (s *Stage) TakeBackReading(ctx context.Context, a nursery.Actor, code strin
 		if err != nil {
 			return err
 		}
-		if again, err := nursery.SentBefore(ctx, q, "a reading of "+l.Code+" taken back"); err != nil || again {
+		if again, err := nursery.SentBefore(ctx, q, words.AReadingOf+l.Code+" taken back"); err != nil || again {
 			return err
 		}
 		if err := q.LockLots(ctx, []int64{l.ID}); err != nil {
@@ -218,10 +214,10 @@ func (s *Stage) TakeBackReading(ctx context.Context, a nursery.Actor, code strin
 				if err != nil {
 					return err
 				}
-				return s.Changed(ctx, q, a, "lot", l.Code, "reading taken out", r, nil)
+				return s.Changed(ctx, q, a, "lot", l.Code, words.ReadingTakenOut, r, nil)
 			}
 		}
-		return nursery.Problem{Field: "mm", Says: fmt.Sprintf("No reading of %g mm was kept today.", mm)}
+		return nursery.Problem{Field: "mm", Says: fmt.Sprintf(words.NoReadingOfNMm, mm)}
 	})
 }
 
@@ -350,11 +346,11 @@ func (s *Stage) SettleStock(ctx context.Context, a nursery.Actor, code, from, to
 	reason = strings.TrimSpace(reason)
 	switch {
 	case !ok[[2]string{from, to}]:
-		return nursery.Problem{Field: "to", Says: "Stems go from free to lost or spoiled, or back from lost."}
+		return nursery.Problem{Field: "to", Says: words.StemsGoFromFreeTo}
 	case n < 1:
-		return nursery.Problem{Field: "n", Says: "Say how many stems: 1 or more."}
+		return nursery.Problem{Field: "n", Says: words.SayHowManyStems1}
 	case reason == "":
-		return nursery.Problem{Field: "reason", Says: "Say why, so that the ledger tells the story."}
+		return nursery.Problem{Field: "reason", Says: words.SayWhySoThatThe}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		if again, err := nursery.SentBefore(ctx, q, "stems of "+code); err != nil || again {
@@ -368,6 +364,6 @@ func (s *Stage) SettleStock(ctx context.Context, a nursery.Actor, code, from, to
 			ctx,
 			store.Move{Of: l.ID, N: n, From: from, To: to, Reason: string(tally.ByHand), Note: reason, PersonID: a.ID, At: s.Now()},
 		)
-		return nursery.Short(err, "n", fmt.Sprintf("Lot %s has fewer than %d stems %s.", code, n, from))
+		return nursery.Short(err, "n", fmt.Sprintf(words.LotXHasFewerThanN, code, n, from))
 	})
 }

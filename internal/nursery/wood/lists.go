@@ -9,6 +9,7 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // WoodLists are the lists of this stage that a file can be loaded into.
@@ -135,7 +136,7 @@ func (s *Stage) readBundles(ctx context.Context, q store.Q, l *nursery.Loading, 
 		nursery.SpoilAll(c, n.check(s.Today()))
 		l.Twice(c, n.Code)
 		if _, ok := plants[n.Plant]; n.Plant != "" && !ok {
-			c.Spoil("plant", "No mother plant is called %s. Load mother plants first.", n.Plant)
+			c.Spoil("plant", words.NoMotherPlantIsCalled, n.Plant)
 		}
 		h, here := known[n.Code]
 		l.Sort(c, here, func() []nursery.Difference {

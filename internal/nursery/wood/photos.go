@@ -31,7 +31,7 @@ func (s *Stage) AddPhoto(ctx context.Context, a nursery.Actor, code, says string
 		return err
 	}
 	if len(body) > MaxPhoto {
-		return nursery.Problem{Field: "photo", Says: fmt.Sprintf("A photo may have %d MB; make it smaller.", MaxPhoto>>20)}
+		return nursery.Problem{Field: "photo", Says: fmt.Sprintf(words.APhotoMayHaveN, MaxPhoto>>20)}
 	}
 	kind, body, err := s.pictureAlone(ctx, body)
 	if err != nil {
@@ -42,7 +42,7 @@ func (s *Stage) AddPhoto(ctx context.Context, a nursery.Actor, code, says string
 		if err != nil {
 			return err
 		}
-		if again, err := nursery.SentBefore(ctx, q, "a photo of "+p.Code); err != nil || again {
+		if again, err := nursery.SentBefore(ctx, q, words.APhotoOf+p.Code); err != nil || again {
 			return err
 		}
 		id, err := q.AddPhoto(ctx, store.Photo{PlantID: p.ID, Kind: kind, Says: strings.TrimSpace(says), Body: body,
@@ -109,7 +109,7 @@ func (s *Stage) PlainPhotos(ctx context.Context) (n int, err error) {
 			if ctx.Err() != nil {
 				return n, err
 			}
-			s.Log.WarnContext(ctx, "a picture cannot be read", "photo", id, "err", err)
+			s.Log.WarnContext(ctx, words.APictureCannotBeRead, "photo", id, "err", err)
 			continue
 		}
 		if err := s.DB.Tx(ctx, func(q store.Q) error { return q.MakePlain(ctx, id, kind, body) }); err != nil {
@@ -138,6 +138,6 @@ func (s *Stage) DropPhoto(ctx context.Context, a nursery.Actor, code string, id 
 		if err := q.DropPhoto(ctx, p.ID, id); err != nil {
 			return err
 		}
-		return s.Changed(ctx, q, a, "plant", p.Code, "photo taken out", id, nil)
+		return s.Changed(ctx, q, a, "plant", p.Code, words.PhotoTakenOut, id, nil)
 	})
 }

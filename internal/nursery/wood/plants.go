@@ -28,13 +28,13 @@ func (s *Stage) SeeTrue(ctx context.Context, a nursery.Actor, code string, n See
 	n.SeenTrueBy = strings.TrimSpace(n.SeenTrueBy)
 	var ps nursery.Problems
 	if (n.SeenTrueBy == "") != n.SeenTrueOn.IsZero() {
-		ps.Add("seen_true_by", "Seen true needs both who saw it and when; leave both empty if nobody has.")
+		ps.Add("seen_true_by", words.SeenNeedsBoth)
 	}
 	if n.Gives != nil && (*n.Gives < 0 || *n.Gives > 100_000) {
 		ps.Add("gives", "%s", words.GivesAsked)
 	}
 	if n.SeenTrueOn.After(s.Today()) {
-		ps.Add("seen_true_on", "That day is still to come.")
+		ps.Add("seen_true_on", words.DayToCome)
 	}
 	if err := ps.Err(); err != nil {
 		return err

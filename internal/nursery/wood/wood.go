@@ -33,16 +33,16 @@ func (n *NewPlant) check(genera map[string]bool) nursery.Problems {
 	n.SeenTrueBy, n.Health, n.Licence = strings.TrimSpace(n.SeenTrueBy), strings.TrimSpace(n.Health), strings.TrimSpace(n.Licence)
 	nursery.CheckCode(&ps, "code", n.Code)
 	if !genera[n.Genus] {
-		ps.Add("genus", "Choose a genus from the list; %q is not in it.", n.Genus)
+		ps.Add("genus", words.ChooseAGenusFromThe, n.Genus)
 	}
 	if n.Variety == "" || utf8.RuneCountInString(n.Variety) > 60 {
-		ps.Add("variety", "Name the variety, in up to 60 letters.")
+		ps.Add("variety", words.VarietyWanted)
 	}
 	if n.PlantedYear != 0 && (n.PlantedYear < 1800 || n.PlantedYear > 2200) {
-		ps.Add("planted_year", "Give the year as four figures, such as 2015, or leave it empty.")
+		ps.Add("planted_year", words.GiveTheYearAsFour)
 	}
 	if (n.SeenTrueBy == "") != n.SeenTrueOn.IsZero() {
-		ps.Add("seen_true_by", "Seen true needs both who saw it and when; leave both empty if nobody has.")
+		ps.Add("seen_true_by", words.SeenNeedsBoth)
 	}
 	return ps
 }
@@ -98,18 +98,7 @@ type NewBundle struct {
 var Parts = wood.Parts
 
 // Marks are what decides that wood can be cut, by its state.
-var Marks = map[string][]string{
-	"resting": {
-		"deep rest",
-		"last season's growth",
-		"buds plump",
-		"leaf buds, not flower",
-		"a second bud beside the first",
-		"bark green under a scratch",
-	},
-	"half-ripe":  {"shoot of middling age", "bends, does not snap soft", "bud plump", "leaves off"},
-	"ripe green": {"bark turning brown", "down rubs off", "end bud set", "bud plump", "leaves taken off to 10–15 mm of stalk"},
-}
+var Marks = wood.Marks
 
 // cut is what was measured of it.
 func (n NewBundle) cut() outlook.Cut {
@@ -139,39 +128,39 @@ func (n *NewBundle) check(today time.Time) nursery.Problems {
 		ps.Add("part", "%s", words.PartSays)
 	}
 	if !slices.Contains(outlook.WoodStates, n.State) {
-		ps.Add("state", "Wood is resting, ripe green or half-ripe; %q is none of these.", n.State)
+		ps.Add("state", words.WoodIsRestingRipeGreen, n.State)
 	}
 	if n.CutOn.IsZero() || n.CutOn.After(today) {
-		ps.Add("cut_on", "Give the day it was cut, today or before, such as 2027-01-14.")
+		ps.Add("cut_on", words.GiveTheDayItWasCut)
 	}
 	between := func(field, what string, v, low, high float64) {
 		if !(v >= low && v <= high) {
-			ps.Add(field, "%s lies between %g and %g mm; %g does not.", what, low, high, v)
+			ps.Add(field, words.XLiesBetweenNAnd, what, low, high, v)
 		}
 	}
 	if n.Sticks < 1 || n.Sticks > 100_000 {
-		ps.Add("sticks", "Count the sticks: a whole number from 1 to 100,000.")
+		ps.Add("sticks", words.CountTheSticksAWhole)
 	}
-	between("length_mm", "A stick's length", n.LengthMM, 20, 5000)
-	between("base_mm", "A stick's base", n.BaseMM, 1, 80)
-	between("tip_mm", "A stick's tip", n.TipMM, 0.5, 80)
-	between("internode_mm", "The space between nodes", n.InternodeMM, 2, 500)
+	between("length_mm", words.ASticksLength, n.LengthMM, 20, 5000)
+	between("base_mm", words.ASticksBase, n.BaseMM, 1, 80)
+	between("tip_mm", words.ASticksTip, n.TipMM, 0.5, 80)
+	between("internode_mm", words.TheSpaceBetweenNodes, n.InternodeMM, 2, 500)
 	if n.TipMM > n.BaseMM {
-		ps.Add("tip_mm", "The tip (%g mm) is thicker than the base (%g mm): are they swapped?", n.TipMM, n.BaseMM)
+		ps.Add("tip_mm", words.TheTipNMmIs, n.TipMM, n.BaseMM)
 	}
 	if n.BlindPct < 0 || n.BlindPct > 95 {
-		ps.Add("blind_pct", "The share of blind buds is 0 to 95 in a hundred.")
+		ps.Add("blind_pct", words.TheShareOfBlindBuds)
 	}
 	if n.Dropped < 0 || n.Dropped > n.Sticks {
-		ps.Add("dropped", "Of %d sticks, %d cannot have been dropped.", n.Sticks, n.Dropped)
+		ps.Add("dropped", words.OfNSticksNCannot, n.Sticks, n.Dropped)
 	}
 	for _, m := range n.Marks {
 		if !slices.Contains(Marks["resting"], m) && !slices.Contains(Marks["ripe green"], m) {
-			ps.Add("marks", "Choose the marks from the list.")
+			ps.Add("marks", words.ChooseTheMarksFromThe)
 		}
 	}
 	if n.BudsPerPiece < 1 || n.BudsPerPiece > 6 {
-		ps.Add("buds_per_piece", "A piece has 1 bud (for budding) to 6.")
+		ps.Add("buds_per_piece", words.APieceHas1Bud)
 	}
 	return ps
 }
@@ -196,7 +185,7 @@ func (s *Stage) addBundle(ctx context.Context, q store.Q, a nursery.Actor, n New
 	if errors.Is(err, nursery.ErrNotFound) {
 		return nursery.Problem{
 			Field: "plant",
-			Says:  fmt.Sprintf("No mother plant is called %s. Add it first, or look at its label.", n.Plant),
+			Says:  fmt.Sprintf(words.NoMotherPlantIsCalledX, n.Plant),
 		}
 	} else if err != nil {
 		return err
@@ -385,10 +374,10 @@ func (s *Stage) ThrowOutWood(ctx context.Context, a nursery.Actor, code, reason 
 		return err
 	}
 	if n < 1 {
-		return nursery.Problem{Field: "n", Says: "Say how many pieces: 1 or more."}
+		return nursery.Problem{Field: "n", Says: words.SayHowManyPieces1}
 	}
 	if strings.TrimSpace(reason) == "" {
-		return nursery.Problem{Field: "reason", Says: "Say why, so that the ledger tells the story."}
+		return nursery.Problem{Field: "reason", Says: words.SayWhySoThatThe}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
 		if again, err := nursery.SentBefore(ctx, q, "pieces of "+code); err != nil || again {
@@ -411,6 +400,6 @@ func (s *Stage) ThrowOutWood(ctx context.Context, a nursery.Actor, code, reason 
 				At:       s.Now(),
 			},
 		)
-		return nursery.Short(err, "n", fmt.Sprintf("Bundle %s has fewer than %d pieces free.", code, n))
+		return nursery.Short(err, "n", fmt.Sprintf(words.BundleXHasFewerThan, code, n))
 	})
 }

@@ -9,6 +9,7 @@ import (
 	"unionknot/internal/core/union"
 	"unionknot/internal/core/wood"
 	"unionknot/internal/store"
+	"unionknot/internal/words"
 )
 
 // Cut draws stock and scion from the side as the technique cuts them, one
@@ -66,20 +67,21 @@ func Cut(technique string, stems union.Stems, face union.Face, manner union.Mann
 		p.text(x(far)-6, y(mid)+5, "on-scion", "end", fmt.Sprintf("wood %.1f", stems.Scion))
 	}
 	for i, m := range side.Measures {
+		name := words.Cut(m)
 		a, b := x(m.From), x(m.To)
 		p.line(a, foot, b, foot, "measure")
 		p.line(a, foot-4, a, foot+4, "measure")
 		p.line(b, foot-4, b, foot+4, "measure")
 		// One under the other, each kept within the picture.
 		anchor, at := "middle", (a+b)/2
-		reach := 3.2 * float64(len(m.Name))
+		reach := 3.2 * float64(len(name))
 		switch {
 		case at-reach < 4:
 			anchor, at = "start", math.Max(4, math.Min(a, w-2*reach))
 		case at+reach > w-4:
 			anchor, at = "end", math.Min(w-4, math.Max(b, 2*reach))
 		}
-		p.text(at, foot+18+16*float64(i), "scale", anchor, m.Name)
+		p.text(at, foot+18+16*float64(i), "scale", anchor, name)
 	}
 	return p.html()
 }
