@@ -37,7 +37,10 @@ run: build
 	@. .run/main.env; echo $$$$ > .run/serve.pid; exec bin/unionknot serve
 
 stop:
-	@p=$$(cat .run/serve.pid 2>/dev/null || true); if [ -n "$$p" ] && tr '\0' ' ' < /proc/$$p/cmdline 2>/dev/null | grep -q 'unionknot serve'; then kill -INT $$p; while kill -0 $$p 2>/dev/null; do sleep 0.1; done; echo "Union Knot is stopped."; fi; rm -f .run/serve.pid
+	@p=$$(cat .run/serve.pid 2>/dev/null || true); \
+	if [ -n "$$p" ] && tr '\0' ' ' < /proc/$$p/cmdline 2>/dev/null | grep -q 'unionknot serve'; then \
+	  kill -INT $$p; while kill -0 $$p 2>/dev/null; do sleep 0.1; done; echo "Union Knot is stopped."; \
+	fi; rm -f .run/serve.pid
 	@for n in demo south main test bench; do scripts/postgres stop $$n; done
 
 test:
@@ -74,7 +77,8 @@ package-test: release
 shots: build
 	@scripts/needs postgresql chromium
 	@scripts/postgres start test fast
-	@. .run/test.admin.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_ADMIN_DB"; UNIONKNOT_SHOTS="$$PWD/docs/screenshots" go test -count=1 -run 'TestShots' ./internal/web/
+	@. .run/test.admin.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_ADMIN_DB"; \
+	UNIONKNOT_SHOTS="$$PWD/docs/screenshots" go test -count=1 -run 'TestShots' ./internal/web/
 
 css:
 	@scripts/assets build

@@ -66,7 +66,8 @@ func sentencesOf(file *ast.File, codes bool) []*ast.BasicLit {
 		case *ast.CallExpr:
 			if f, ok := n.Fun.(*ast.SelectorExpr); ok {
 				if pkg,
-					ok := f.X.(*ast.Ident); ok && (pkg.Name == "errors" && f.Sel.Name == "New" || pkg.Name == "fmt" && f.Sel.Name == "Errorf") {
+					ok := f.X.(*ast.Ident); ok && (pkg.Name == "errors" && f.Sel.Name == "New" || pkg.Name == "fmt" &&
+					f.Sel.Name == "Errorf") {
 					return false
 				}
 			}
@@ -74,7 +75,8 @@ func sentencesOf(file *ast.File, codes bool) []*ast.BasicLit {
 			if n.Kind != token.STRING {
 				break
 			}
-			if s, err := strconv.Unquote(n.Value); err == nil && len(strings.Fields(s)) > 2 && !(codes && atTop[n] && !strings.ContainsAny(s, "%.")) {
+			if s, err := strconv.Unquote(n.Value); err == nil && len(strings.Fields(s)) > 2 && !(codes && atTop[n] &&
+				!strings.ContainsAny(s, "%.")) {
 				out = append(out, n)
 			}
 		}

@@ -17,7 +17,8 @@ revoke create on schema public from public;
 select format('revoke all on database %I from public', current_database()) \gexec
 select format('grant connect on database %I to unionknot', current_database()) \gexec
 -- A house from before the roles: everything in it is the owner's from now on.
-select format('alter %s %s owner to unionknot_owner', case relkind when 'v' then 'view' when 'S' then 'sequence' else 'table' end, oid::regclass)
+select format('alter %s %s owner to unionknot_owner', case relkind when 'v' then 'view' when 'S' then 'sequence' else 'table' end,
+  oid::regclass)
 from pg_class k
 where relnamespace = 'public'::regnamespace and relkind in ('r', 'p', 'v', 'S') and relowner <> 'unionknot_owner'::regrole
   and not exists (select 1 from pg_depend d where d.objid = k.oid and d.classid = 'pg_class'::regclass and d.deptype in ('a', 'i', 'e'))

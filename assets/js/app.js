@@ -113,7 +113,9 @@
     document.addEventListener(name, () => say('The server cannot be reached: what is shown is as it was. Try again in a moment.'));
   }
   document.addEventListener('htmx:responseError', (e) => {
-    if (e.detail.xhr.status !== 401) say(`The server could not answer this (${e.detail.xhr.status}): what is shown is as it was. Load the page anew.`);
+    if (e.detail.xhr.status !== 401) {
+      say(`The server could not answer this (${e.detail.xhr.status}): what is shown is as it was. Load the page anew.`);
+    }
   });
   document.addEventListener('htmx:afterOnLoad', () => say(''));
 
@@ -278,8 +280,10 @@
 
   // What this worker will want when the line is down.
   if (!keptAt && 'tablet' in body.dataset || !keptAt && body.dataset.person !== '0') {
+    const ofTheBench = new RegExp('^/(bench/tags/[^/]+|heal/[^/?]+(\\?.*)?|heal/place\\?.*|grow/walk|' +
+      'stock/lots/[^/]+/caliper|names\\?person=\\d+)(#.*)?$');
     const want = [...document.querySelectorAll('main a[href]')].map((a) => a.getAttribute('href'))
-      .filter((h) => /^\/(bench\/tags\/[^/]+|heal\/[^/?]+(\?.*)?|heal\/place\?.*|grow\/walk|stock\/lots\/[^/]+\/caliper|names\?person=\d+)(#.*)?$/.test(h));
+      .filter((h) => ofTheBench.test(h));
     const always = body.dataset.person === '0' ? [] : ['/bench', '/heal', '/grow/walk'];
     if ('tablet' in body.dataset && body.dataset.person !== '0') always.push('/names');
     tell({ keep: [...new Set([...always, ...want.map((h) => h.split('#')[0])])].slice(0, 80) });
@@ -317,7 +321,8 @@
   // is kept is a slow hash, for two days, on a tablet that a propagator opened.
   const hash = async (pin, salt) => {
     const key = await crypto.subtle.importKey('raw', new TextEncoder().encode(pin), 'PBKDF2', false, ['deriveBits']);
-    const bits = await crypto.subtle.deriveBits({ name: 'PBKDF2', hash: 'SHA-256', salt: new TextEncoder().encode(salt), iterations: 400000 }, key, 256);
+    const bits = await crypto.subtle.deriveBits({ name: 'PBKDF2', hash: 'SHA-256', salt: new TextEncoder().encode(salt),
+      iterations: 400000 }, key, 256);
     return Array.from(new Uint8Array(bits), (x) => x.toString(16).padStart(2, '0')).join('');
   };
   const PINS = 'uk-pins';
@@ -349,7 +354,8 @@
       const all = pins();
       const p = all[person];
       if (!p || Date.now() - p.at > keepFor) {
-        say('The line is down, and you have not signed in on this tablet lately: work on paper until it is back, or on a tablet that knows you.');
+        say('The line is down, and you have not signed in on this tablet lately: ' +
+          'work on paper until it is back, or on a tablet that knows you.');
         return;
       }
       if (p.until && Date.now() < p.until) {

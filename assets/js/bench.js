@@ -76,13 +76,15 @@
       r.setAttribute('class', 'rung' + (i < Math.min(counts.tied, c.tied) ? ' safe' : i < c.tied ? ' waits' : ''));
     });
     const bits = [];
-    for (const [k, name] of [['spoiled_stock', 'stock spoiled'], ['spoiled_wood', 'wood spoiled'], ['dropped', 'dropped'], ['set_aside', 'set aside']]) {
+    for (const [k, name] of [['spoiled_stock', 'stock spoiled'], ['spoiled_wood', 'wood spoiled'], ['dropped', 'dropped'], ['set_aside',
+      'set aside']]) {
       if (c[k]) bits.push(`${c[k]} ${name}`);
     }
     $('others').textContent = bits.join(' · ');
     const due = c.since_wipe >= wipeAfter;
     $('wipe').classList.toggle('calm', !due);
-    $('wipe-says').textContent = due ? `${c.since_wipe} grafts since the last wipe. Wipe now.` : `${c.since_wipe} grafts since the last wipe.`;
+    $('wipe-says').textContent = due ? `${c.since_wipe} grafts since the last wipe. Wipe now.` :
+      `${c.since_wipe} grafts since the last wipe.`;
     const line = $('line');
     const red = UK.alarm();
     const waits = wait.length === 1 ? '1 tap waits' : `${wait.length} taps wait`;
@@ -136,9 +138,11 @@
     if (b && !b.disabled) tap(b.dataset.tap, Number(b.dataset.n || 1));
   });
 
-  const keys = { ' ': ['tied', 1], f: ['tied', 5], Backspace: ['undo', 1], s: ['spoiled stock', 1], w: ['spoiled wood', 1], d: ['dropped', 1], a: ['set aside', 1], k: ['wiped', 1], b: ['new blade', 1] };
+  const keys = { ' ': ['tied', 1], f: ['tied', 5], Backspace: ['undo', 1], s: ['spoiled stock', 1], w: ['spoiled wood', 1], d: ['dropped',
+    1], a: ['set aside', 1], k: ['wiped', 1], b: ['new blade', 1] };
   document.addEventListener('keydown', (e) => {
-    if (e.repeat || e.ctrlKey || e.altKey || e.metaKey || 'keysOff' in document.body.dataset || document.querySelector('dialog[open]')) return;
+    if (e.repeat || e.ctrlKey || e.altKey || e.metaKey || 'keysOff' in document.body.dataset ||
+      document.querySelector('dialog[open]')) return;
     const el = document.activeElement;
     if (el && el.closest('input, select, textarea')) return;
     const k = keys[e.key.length === 1 ? e.key.toLowerCase() : e.key];

@@ -34,7 +34,8 @@ document.addEventListener('alpine:init', () => {
       const red = UK.alarm();
       if (red) this.say(red, 'bad');
       else if (UK.reach() === 'out') this.say('Signed out: sign in on another page and come back; the readings wait here.', 'off');
-      else if (UK.reach() === 'off' && this.waiting().length) this.say('The line is down. Readings wait on this device; go on measuring.', 'off');
+      else if (UK.reach() === 'off' && this.waiting().length) this.say('The line is down. Readings wait on this device; go on measuring.',
+        'off');
       else if (this.mood === 'off') this.say('');
     },
     tone(ok) {

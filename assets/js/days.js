@@ -16,7 +16,8 @@
         if (root() === before) throw new Error('nothing came');
         const first = values.codes.split(' ')[0];
         const chip = [...document.querySelectorAll('.chip')].find((c) => c.dataset.codes.split(' ').includes(first));
-        if (chip) { chip.focus(); says(root().querySelector('.problem') ? root().querySelector('.problem').textContent : chip.dataset.says); }
+        if (chip) { chip.focus(); says(root().querySelector('.problem') ? root().querySelector('.problem').textContent :
+          chip.dataset.says); }
       })
       .catch(() => says('The line is down: nothing was moved. Try again.'));
   };

@@ -15,7 +15,8 @@
     const reach = UK.reach();
     const red = UK.alarm();
     line.className = `line ${red ? 'red' : reach === 'on' && !n ? 'on' : reach}`;
-    line.textContent = red || (reach === 'out' ? `Signed out: ${n} wait on this phone` : reach === 'off' ? `The line is down: ${n} wait on this phone`
+    line.textContent = red || (reach === 'out' ? `Signed out: ${n} wait on this phone` : reach === 'off' ?
+      `The line is down: ${n} wait on this phone`
       : n ? `Sending ${n}` : 'All safe');
     $('takeback').disabled = !undoable.length;
   };

@@ -14,7 +14,8 @@
   };
   slider.addEventListener('input', move);
   let from = null;
-  svg.addEventListener('pointerdown', (e) => { from = [e.clientY, Number(slider.value)]; svg.setPointerCapture(e.pointerId); e.preventDefault(); });
+  svg.addEventListener('pointerdown', (e) => { from = [e.clientY, Number(slider.value)]; svg.setPointerCapture(e.pointerId);
+    e.preventDefault(); });
   svg.addEventListener('pointermove', (e) => {
     if (!from) return;
     const unit = svg.viewBox.baseVal.width / svg.getBoundingClientRect().width;

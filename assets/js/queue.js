@@ -227,7 +227,8 @@ window.UK = (() => {
     const card = document.getElementById('card');
     const walk = document.getElementById('walk');
     const board = document.getElementById('classboard');
-    const own = (x) => (board && x.kind === 'look' ? true : card ? x.kind === 'tap' && x.body.code === card.dataset.code : walk ? x.kind === 'act' : false);
+    const own = (x) => (board && x.kind === 'look' ? true : card ? x.kind === 'tap' && x.body.code === card.dataset.code : walk ?
+      x.kind === 'act' : false);
     el.hidden = all.every(own) && !set.length && !red;
     el.classList.toggle('red', Boolean(red || set.length));
     const of = [...shut.keys()].map((p) => all.filter((x) => x.person === p)).filter((l) => l.length);

@@ -5,7 +5,8 @@
 
 const STAMP = '{{STAMP}}';
 const STATIC = `uk-static-${STAMP}`;
-const ASSETS = ['app.css', 'htmx.min.js', 'app.js', 'queue.js', 'drafts.js', 'bench.js', 'grow.js', 'caliper.js', 'class.js', 'alpine.min.js',
+const ASSETS = ['app.css', 'htmx.min.js', 'app.js', 'queue.js', 'drafts.js', 'bench.js', 'grow.js', 'caliper.js', 'class.js',
+  'alpine.min.js',
   'mark.svg', 'fonts/atkinson.woff2', 'fonts/bitter.woff2'].map((f) => `/static/${STAMP}/${f}`);
 const KEPT = [/^\/bench$/, /^\/bench\/tags\/[^/]+$/, /^\/heal$/, /^\/heal\/[^/]+$/, /^\/grow\/walk$/,
   /^\/stock\/lots\/[^/]+\/caliper$/, /^\/classes\/[^/]+$/, /^\/names$/];

@@ -18,7 +18,8 @@ import (
 // accountCommand is the last way in: whoever may use the machine may let people in.
 func accountCommand(s settings) *cobra.Command {
 	root := &cobra.Command{Use: "account", Short: "Who may sign in: list, reset, unlock, make a propagator"}
-	with := func(use, short string, args cobra.PositionalArgs, do func(c *cobra.Command, k access.Console, people func() ([]store.Person, error),
+	with := func(use, short string, args cobra.PositionalArgs, do func(c *cobra.Command, k access.Console, people func() ([]store.Person,
+		error),
 		args []string) error) {
 		root.AddCommand(&cobra.Command{Use: use, Short: short, Args: args, RunE: func(c *cobra.Command, args []string) error {
 			db, err := s.open(c.Context())
@@ -34,7 +35,8 @@ func accountCommand(s settings) *cobra.Command {
 			return do(c, access.Console{Stage: n.AccessStage()}, people, args)
 		}})
 	}
-	with("list", "List everybody", cobra.NoArgs, func(c *cobra.Command, _ access.Console, people func() ([]store.Person, error), _ []string) error {
+	with("list", "List everybody", cobra.NoArgs, func(c *cobra.Command, _ access.Console, people func() ([]store.Person, error),
+		_ []string) error {
 		ps, err := people()
 		if err != nil {
 			return err
@@ -70,7 +72,8 @@ func accountCommand(s settings) *cobra.Command {
 			return withPerson(c.Context(), k, args[0], func(p store.Person) error {
 				code, until, err := k.Propagator(c.Context(), p.ID)
 				if err == nil {
-					fmt.Fprintf(c.OutOrStdout(), "%s is a propagator. Once, until %s, under /reset: %s\n", p.Name, until.Format(time.RFC3339), code)
+					fmt.Fprintf(c.OutOrStdout(), "%s is a propagator. Once, until %s, under /reset: %s\n", p.Name,
+						until.Format(time.RFC3339), code)
 				}
 				return err
 			})

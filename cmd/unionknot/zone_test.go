@@ -98,7 +98,8 @@ func TestBothNightsOnWhichClocksMove(t *testing.T) {
 			assert.Equal(t, int(night.hours)+12, kept)
 			// What came in on it stands on its day.
 			n.StandAt(night.day.Add(90 * time.Minute))
-			l := stock.NewLot{Code: "L-" + night.name, Genus: "pear", StockType: "Test", Form: "bare-root", ReceivedOn: n.Today(), Received: 9}
+			l := stock.NewLot{Code: "L-" + night.name, Genus: "pear", StockType: "Test", Form: "bare-root", ReceivedOn: n.Today(),
+				Received: 9}
 			require.NoError(t, n.AddLot(ctx, maud, l))
 			_, err = n.MoveStems(ctx, maud, l.Code, stock.Moving{Doing: "lined out", Place: "row 1"})
 			require.NoError(t, err)

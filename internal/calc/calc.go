@@ -15,7 +15,8 @@ import (
 )
 
 // Kinds are the questions that can be asked.
-var Kinds = map[string]func(io.Reader, io.Writer) error{"craft": Craft, "knots": Knots, "limits": Limits, "pair": Pair, "rehearse": Rehearse, "take": Take}
+var Kinds = map[string]func(io.Reader, io.Writer) error{"craft": Craft, "knots": Knots, "limits": Limits, "pair": Pair,
+	"rehearse": Rehearse, "take": Take}
 
 // ErrInput says that what was read is not a question of the kind; the words
 // around it say what and where.

@@ -74,7 +74,8 @@ func TestBadInputSaysWhatAndWhere(t *testing.T) {
 
 func FuzzCraft(f *testing.F) {
 	f.Add(
-		`{"whip":[{"stock_mm":8,"scion_mm":7,"cut_angle_deg":20,"tolerance_mm":0.5}],"yield":[{"length_mm":300,"base_mm":9,"tip_mm":6,"internode_mm":20,"zone":[0,1],"buds_per_piece":2}]}`,
+		`{"whip":[{"stock_mm":8,"scion_mm":7,"cut_angle_deg":20,"tolerance_mm":0.5}],
+		"yield":[{"length_mm":300,"base_mm":9,"tip_mm":6,"internode_mm":20,"zone":[0,1],"buds_per_piece":2}]}`,
 	)
 	f.Fuzz(func(t *testing.T, in string) {
 		if len(in) > 4000 {

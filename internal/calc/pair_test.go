@@ -54,7 +54,8 @@ func key(pile string, mm float64) string { b, _ := json.Marshal([]any{pile, mm})
 func TestPairSaysWhatIsWrongAndWhere(t *testing.T) {
 	for in, want := range map[string]string{
 		"[": "not the JSON",
-		`{"orders":[{"id":"a","grafts":2,"priority":1}]}`:                                                 "order 1: no shortage_cost for priority",
+		`{"orders":[{"id":"a","grafts":2,"priority":1}]}`: "order 1: no shortage_cost for " +
+			"priority",
 		`{"shortage_cost":{"1":2},"orders":[{"id":"a","grafts":-2,"priority":1}]}`:                        "order a: -2 grafts wanted",
 		`{"stock":[{"lot":"l","classes":[{"mm":-7,"n":1}]}]}`:                                             "stock 1: class 1",
 		`{"wood":[{"bundle":"l","risk":-1}]}`:                                                             "wood 1: risk -1",
@@ -70,9 +71,11 @@ func TestPairSaysWhatIsWrongAndWhere(t *testing.T) {
 
 func FuzzPair(f *testing.F) {
 	f.Add(
-		`{"techniques":[{"name":"w","stock_min":5,"stock_max":15,"ratio_min":0.8,"ratio_max":1.02,"loss":0.1,"slope":0.6}],"shortage_cost":{"1":9,"2":3},
+		`{"techniques":[{"name":"w","stock_min":5,"stock_max":15,"ratio_min":0.8,"ratio_max":1.02,"loss":0.1,"slope":0.6}],
+		"shortage_cost":{"1":9,"2":3},
 "orders":[{"id":"a","variety":"V","stock":"T","grafts":5,"priority":1},{"id":"b","variety":"V","stock":"U","grafts":5,"priority":2}],
-"stock":[{"lot":"l","type":"T","classes":[{"mm":8.25,"n":4}]},{"lot":"k","type":"U","classes":[{"mm":8.25,"n":4}]}],"wood":[{"bundle":"x","variety":"V","risk":0.1,"classes":[{"mm":7.75,"n":6}]}]}`,
+"stock":[{"lot":"l","type":"T","classes":[{"mm":8.25,"n":4}]},{"lot":"k","type":"U","classes":[{"mm":8.25,"n":4}]}],
+		"wood":[{"bundle":"x","variety":"V","risk":0.1,"classes":[{"mm":7.75,"n":6}]}]}`,
 	)
 	f.Fuzz(func(t *testing.T, in string) {
 		if len(in) > 3000 {

@@ -69,9 +69,11 @@ func TestABadSeasonIsRefused(t *testing.T) {
 	assert.Contains(t, out.String(), `"all_met"`)
 	for from, to := range map[string]string{
 		`"trees":5`: `"trees":-1`, `"grafts":9`: `"grafts":1.5`, `"worker":"w","lot"`: `"worker":"v","lot"`, `"lot":"l"`: `"lot":"m"`,
-		`"window":"x"`: `"window":"y"`, `"order":"a"`: `"order":"b"`, `"sd":1`: `"sd":-1`, `"2027-03-01"`: `"soon"`, `["2027-02-01"]`: `["2027-02-01","2027-02-01"]`,
-		`"day":0`: `"day":-1`, `"seasons":100`: `"seasons":0`, `"eta":1,`: ``, `"seasons":100}`: `"seasons":100,"absent":2}`,
-		`"id":"a"`: `"id":""`, `"windows":{`: `"later":[{"name":"x","a":0,"b":1}],"windows":{`, `"orders"`: `"order"`, `"factors":{"worker"`: `"factors":{"workers"`,
+		`"window":"x"`: `"window":"y"`, `"order":"a"`: `"order":"b"`, `"sd":1`: `"sd":-1`, `"2027-03-01"`: `"soon"`,
+		`["2027-02-01"]`: `["2027-02-01","2027-02-01"]`,
+		`"day":0`:        `"day":-1`, `"seasons":100`: `"seasons":0`, `"eta":1,`: ``, `"seasons":100}`: `"seasons":100,"absent":2}`,
+		`"id":"a"`: `"id":""`, `"windows":{`: `"later":[{"name":"x","a":0,"b":1}],"windows":{`, `"orders"`: `"order"`,
+		`"factors":{"worker"`: `"factors":{"workers"`,
 	} {
 		bad := strings.Replace(good, from, to, 1)
 		require.NotEqual(t, good, bad, from)

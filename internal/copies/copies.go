@@ -54,18 +54,21 @@ var sums = map[string]string{
 	"balances of pieces": `select coalesce(sum(n), 0) || ' in ' || count(*) from wood_balance`,
 	"grafts tied":        `select coalesce(sum(tied), 0) || ' on ' || count(*) from any_tag`,
 	"trees standing":     `select coalesce(sum(standing), 0) || ' on ' || count(*) filter (where standing > 0) from any_tag`,
-	"takes counted":      `select coalesce(sum(taken), 0) || ', ' || coalesce(sum(doubtful), 0) || ', ' || coalesce(sum(dead), 0) from take_count`,
+	"takes counted": `select coalesce(sum(taken), 0) || ', ' || coalesce(sum(doubtful), 0) || ', ' || coalesce(sum(dead), 0) from
+		take_count`,
 }
 
 // wrongs are what must not be in a house: each gives how many there are.
 var wrongs = map[string]string{
 	"balances of stems that are not their ledger's": `select count(*) from (select lot_id, account, sum(n) as n from (
 		select lot_id, to_account as account, n from stock_ledger union all select lot_id, from_account, -n from stock_ledger) x
-		where account <> 'outside' group by 1, 2) l full join (select * from stock_balance where account <> 'outside') b using (lot_id, account)
+		where account <> 'outside' group by 1, 2) l full join (select * from stock_balance where account <> 'outside') b using (lot_id,
+		account)
 		where coalesce(l.n, 0) <> coalesce(b.n, 0)`,
 	"balances of pieces that are not their ledger's": `select count(*) from (select bundle_id, account, sum(n) as n from (
 		select bundle_id, to_account as account, n from wood_ledger union all select bundle_id, from_account, -n from wood_ledger) x
-		where account <> 'outside' group by 1, 2) l full join (select * from wood_balance where account <> 'outside') b using (bundle_id, account)
+		where account <> 'outside' group by 1, 2) l full join (select * from wood_balance where account <> 'outside') b using (bundle_id,
+		account)
 		where coalesce(l.n, 0) <> coalesce(b.n, 0)`,
 	"tags whose grafts are not those of their taps": `select count(*) from any_tag t where exists (select 1 from tap y
 			where coalesce(y.counts_on, y.tag_id) = t.id) and tied <> (select coalesce(sum(y.n), 0) from tap y
@@ -154,7 +157,8 @@ func run(ctx context.Context, dsn, name string, args ...string) error {
 	c.Env = append(os.Environ(), "PGHOST="+conf.Host, "PGPORT="+strconv.Itoa(int(conf.Port)), "PGUSER="+conf.User,
 		"PGPASSWORD="+conf.Password, "PGDATABASE="+conf.Database)
 	if u, err := url.Parse(dsn); err == nil { // as careful of the line as the server itself
-		for asked, variable := range map[string]string{"sslmode": "PGSSLMODE", "sslrootcert": "PGSSLROOTCERT", "sslcert": "PGSSLCERT", "sslkey": "PGSSLKEY"} {
+		for asked, variable := range map[string]string{"sslmode": "PGSSLMODE", "sslrootcert": "PGSSLROOTCERT", "sslcert": "PGSSLCERT",
+			"sslkey": "PGSSLKEY"} {
 			if v := u.Query().Get(asked); v != "" {
 				c.Env = append(c.Env, variable+"="+v)
 			}
@@ -320,7 +324,8 @@ func Restore(ctx context.Context, db *store.DB, dsn, path string) (Record, error
 	if len(there) > 0 {
 		return r, fmt.Errorf("%w: it has %d tables. Make a new one, and give its address", ErrNotEmpty, len(there))
 	}
-	if err := run(ctx, dsn, "pg_restore", "--dbname="+database(dsn), "--no-owner", "--no-privileges", "--exit-on-error", "--single-transaction", path); err != nil {
+	if err := run(ctx, dsn, "pg_restore", "--dbname="+database(dsn), "--no-owner", "--no-privileges", "--exit-on-error",
+		"--single-transaction", path); err != nil {
 		return r, fmt.Errorf("bringing the house back: %w", err)
 	}
 	return r, agrees(ctx, db, r.Holds)

@@ -100,7 +100,8 @@ func describe(ctx context.Context, db asker) ([]resource, error) {
 	var cs []column
 	if err := db.SelectContext(ctx, &cs, `select c.table_name, c.column_name, c.data_type, c.is_nullable, c.is_generated,
 			coalesce(array_position(i.indkey::int[], a.attnum::int) + 1, 0) as key
-		from information_schema.columns c join pg_attribute a on a.attrelid = ('public.' || c.table_name)::regclass and a.attname = c.column_name
+		from information_schema.columns c join pg_attribute a on a.attrelid = ('public.' || c.table_name)::regclass and a.attname =
+			c.column_name
 			left join pg_index i on i.indrelid = a.attrelid and i.indisprimary
 		where c.table_schema = 'public' and c.table_name = any($1) order by c.table_name, c.ordinal_position`, names); err != nil {
 		return nil, err
@@ -194,7 +195,8 @@ func Export(ctx context.Context, db *store.DB, to io.Writer, now time.Time) erro
 		}
 		defer tx.Rollback(context.WithoutCancel(ctx))
 		// Times as they are written everywhere: ISO 8601, in UTC.
-		if _, err := tx.Exec(ctx, `set local timezone = 'UTC'; set local datestyle = 'ISO, YMD'; set local statement_timeout = 0`); err != nil {
+		if _, err := tx.Exec(ctx, `set local timezone = 'UTC'; set local datestyle = 'ISO, YMD'; set local statement_timeout =
+			0`); err != nil {
 			return err
 		}
 		d := dataPackage{Profile: "tabular-data-package", Name: "union-knot-house", Created: now.UTC(), Resources: resources}
@@ -313,7 +315,8 @@ func fill(ctx context.Context, tx pgx.Tx, d dataPackage, have []resource, files 
 	case people > 0:
 		return fmt.Errorf("%w: somebody is in this house already", ErrNotEmpty)
 	case d.Schema != version:
-		return fmt.Errorf("%w: it is of version %d of the tables, and this house is of %d. Use the build that made it", ErrOther, d.Schema, version)
+		return fmt.Errorf("%w: it is of version %d of the tables, and this house is of %d. Use the build that made it", ErrOther,
+			d.Schema, version)
 	}
 	keys, err := dropKeys(ctx, tx)
 	if err != nil {

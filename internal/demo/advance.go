@@ -166,7 +166,8 @@ func (m *maker) bench(day time.Time) error {
 
 // roses cuts ripe shoots for the rose order.
 func (m *maker) roses(day time.Time) error {
-	err := m.s.AddBundle(m.ctx, m.a, wood.NewBundle{Code: fmt.Sprintf("W-R%02d", day.Day()), Plant: "M-12", State: "ripe green", CutOn: m.s.Today(),
+	err := m.s.AddBundle(m.ctx, m.a, wood.NewBundle{Code: fmt.Sprintf("W-R%02d", day.Day()), Plant: "M-12", State: "ripe green",
+		CutOn: m.s.Today(),
 		Place: "damp bag", Sticks: 190, LengthMM: 300, BaseMM: 6.4, TipMM: 4.2, InternodeMM: 24, BlindPct: 6, BudsPerPiece: 1, Whole: true})
 	return err
 }
@@ -222,7 +223,8 @@ func (m *maker) nurse() error {
 			a.Items = append(a.Items, growon.Item{Code: g.Code, N: k.N})
 			if m.r.Float64() < lostAtStep*3 {
 				cause := []string{"knocked or broken", "dried out", "suckers took over", "animals"}[m.r.IntN(4)]
-				if err := m.act(growon.Act{ID: m.uuid(), Kind: growon.Lost, N: 1, Cause: cause, Items: []growon.Item{{Code: g.Code}}}); err != nil {
+				if err := m.act(growon.Act{ID: m.uuid(), Kind: growon.Lost, N: 1, Cause: cause,
+					Items: []growon.Item{{Code: g.Code}}}); err != nil {
 					return err
 				}
 			}
@@ -278,5 +280,6 @@ func (m *maker) sell(g outlook.Growing, today aftercare.Day, k aftercare.Knot) e
 	if today < k.From || g.Standing < 2 || chance(g.Code, k) < 0.5 {
 		return nil
 	}
-	return m.act(growon.Act{ID: m.uuid(), Kind: growon.Sold, N: g.Standing / 2, Buyer: "at the yard gate", Items: []growon.Item{{Code: g.Code}}})
+	return m.act(growon.Act{ID: m.uuid(), Kind: growon.Sold, N: g.Standing / 2, Buyer: "at the yard gate",
+		Items: []growon.Item{{Code: g.Code}}})
 }

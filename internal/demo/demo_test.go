@@ -26,7 +26,9 @@ func TestTheDemoAddsUp(t *testing.T) {
 			and to_account = 'outside'), 0)`,
 		"pieces of a bundle do not add up": `select count(*) from wood_bundle w where pieces <> (select sum(n)
 			from wood_balance b where b.bundle_id = w.id)`,
-		"a balance is not its ledger's": `select count(*) from stock_balance b where n <> (select coalesce(sum(case when to_account = b.account then n else 0 end) - sum(case when from_account = b.account then n else 0 end), 0) from stock_ledger g where g.lot_id = b.lot_id)`,
+		"a balance is not its ledger's": `select count(*) from stock_balance b where n <> (select coalesce(sum(case when to_account =
+			b.account then n else 0 end) - sum(case when from_account = b.account then n else 0 end), 0) from stock_ledger g where
+			g.lot_id = b.lot_id)`,
 		"a count exceeds what was tied": `select count(*) from take_count c where taken + doubtful + dead > (select sum(n)
 			from tally y where y.tag_id = c.tag_id and kind = 'tied' and held is null)`,
 		"causes exceed the dead": `select count(*) from take_count c where dead < (select coalesce(sum(n), 0)

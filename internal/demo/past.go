@@ -81,7 +81,8 @@ type history struct {
 }
 
 func (m *maker) past(scale int) error {
-	h := &history{m: m, second: rand.New(rand.NewPCG(2, 2)), used: map[string]bool{}, plantOf: map[int]int64{}, varieties: map[string]int64{}, stocks: map[string]int64{},
+	h := &history{m: m, second: rand.New(rand.NewPCG(2, 2)), used: map[string]bool{}, plantOf: map[int]int64{},
+		varieties: map[string]int64{}, stocks: map[string]int64{},
 		lots: table{
 			name:    "any_lot",
 			columns: words("id code stock_type_id supplier received_on form place received grade_low_mm grade_high_mm made_at"),
@@ -301,10 +302,12 @@ func (h *history) season(year, copy, i int, x mix) {
 			h.wood.add(bundle, n*each, "aside", "grafted", wm, "grafted", "", batch, h.tagID, m.ids[who], done)
 			h.count(h.tagID, n, each, share, done.AddDate(0, 0, 30), h.lifeOf(year, copy, i, x.technique))
 		}
-		h.wood.add(bundle, left*each, "free", "spoiled", nil, "by hand", "thrown out at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
+		h.wood.add(bundle, left*each, "free", "spoiled", nil, "by hand", "thrown out at the season's end", nil, nil, maud, day.AddDate(0,
+			3, 0))
 	}
 	h.stockM.add(lot, stems-grafts, "free", "outside", nil, "by hand", "sold on at the season's end", nil, nil, maud, day.AddDate(0, 3, 0))
-	h.batches.add(batch, h.code(), h.orderID, map[bool]string{true: "rubber", false: "film"}[x.technique == "t-bud"], healing, grafts, maud, day)
+	h.batches.add(batch, h.code(), h.orderID, map[bool]string{true: "rubber", false: "film"}[x.technique == "t-bud"], healing, grafts,
+		maud, day)
 	merged := map[string]int{}
 	for _, r := range tagsOfBatch {
 		key := fmt.Sprint(r[:6]...)
@@ -433,7 +436,8 @@ func (h *history) raise(tag int64, trees int, look time.Time) {
 		knot string
 		n    int
 		days int
-	}{{"pot", 0, 4}, {"cane", 0, 4}, {"suckers", 1, 12}, {"suckers", 2, 25}, {"tie shoot", 0, 44}, {"choose shoot", 0, 58}, {"suckers", 3, 60},
+	}{{"pot", 0, 4}, {"cane", 0, 4}, {"suckers", 1, 12}, {"suckers", 2, 25}, {"tie shoot", 0, 44}, {"choose shoot", 0, 58}, {"suckers", 3,
+		60},
 		{"guard", 1, 240}} {
 		on := look.AddDate(0, 0, s.days)
 		h.steps.add(h.secondID(), tag, s.knot, s.n, on, 0, trees, h.m.ids["odile"], on)

@@ -235,7 +235,8 @@ func (m *maker) healing() error {
 		{"house 2", 12, 6, 24, places.Grow, nil},
 	} {
 		m.at(2027, time.January, 20, 8, 0)
-		if err := m.s.AddColdPlace(m.ctx, m.a, places.NewColdPlace{Name: x.name, SetC: x.set, LowC: x.low, HighC: x.high, Kind: x.kind}); err != nil {
+		if err := m.s.AddColdPlace(m.ctx, m.a, places.NewColdPlace{Name: x.name, SetC: x.set, LowC: x.low, HighC: x.high,
+			Kind: x.kind}); err != nil {
 			return err
 		}
 		m.at(2027, time.February, 23, 14, 1)

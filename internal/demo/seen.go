@@ -22,7 +22,8 @@ func (m *maker) seen() error {
 	for _, l := range lots {
 		m.at(2027, time.January, 13, 10, 0)
 		if err := m.s.AddLot(m.ctx, m.a, stock.NewLot{Code: l.code, Genus: "apple", StockType: l.stock, Supplier: "Ravenscar Stocks",
-			Form: "bare-root", Place: "cold store 2", ReceivedOn: m.s.Today(), Received: l.stems, Health: "roots fibrous and moist"}); err != nil {
+			Form: "bare-root", Place: "cold store 2", ReceivedOn: m.s.Today(), Received: l.stems,
+			Health: "roots fibrous and moist"}); err != nil {
 			return fmt.Errorf("lot %s: %w", l.code, err)
 		}
 		mm := make([]float64, 30)
@@ -34,8 +35,10 @@ func (m *maker) seen() error {
 		}
 	}
 	m.at(2024, time.October, 2, 9, 30)
-	if err := m.s.AddPlant(m.ctx, m.a, wood.NewPlant{Code: "M-16", Genus: "apple", Variety: "Hob's Candle", Place: "old row 2", PlantedYear: 2006,
-		Health: "clean in 2026", SeenTrueBy: "Maud Thirlby", SeenTrueOn: time.Date(2024, time.September, 14, 0, 0, 0, 0, time.UTC)}); err != nil {
+	if err := m.s.AddPlant(m.ctx, m.a, wood.NewPlant{Code: "M-16", Genus: "apple", Variety: "Hob's Candle", Place: "old row 2",
+		PlantedYear: 2006,
+		Health:      "clean in 2026", SeenTrueBy: "Maud Thirlby", SeenTrueOn: time.Date(2024, time.September, 14, 0, 0, 0, 0,
+			time.UTC)}); err != nil {
 		return err
 	}
 	bundle := func(code string, on time.Time, sticks int, place string) error {
@@ -81,7 +84,8 @@ func (m *maker) seen() error {
 	}
 	m.at(2027, time.February, 22, 9, 0)
 	for _, t := range ts {
-		if err := m.count(t, 0.62, "first look", map[string]float64{"dried out": 0.7, "cambium missed": 0.2, "not known": 0.1}); err != nil {
+		if err := m.count(t, 0.62, "first look", map[string]float64{"dried out": 0.7, "cambium missed": 0.2,
+			"not known": 0.1}); err != nil {
 			return err
 		}
 	}

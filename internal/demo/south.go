@@ -76,7 +76,8 @@ func (m *maker) openSouth() error {
 		return err
 	}
 	for _, p := range southern[1:] {
-		if err := m.s.AddPerson(m.ctx, m.a, access.NewPerson{Name: p.name, SignIn: p.signIn, Role: string(p.role), Password: Password, PIN: PIN}); err != nil {
+		if err := m.s.AddPerson(m.ctx, m.a, access.NewPerson{Name: p.name, SignIn: p.signIn, Role: string(p.role), Password: Password,
+			PIN: PIN}); err != nil {
 			return err
 		}
 	}
@@ -113,7 +114,8 @@ func (m *maker) rowsSouth() error {
 		{"L-3", "citrus", "Threeleaf Cross", "row 5", 480, 8.9}, {"L-4", "rose", "Dune Brier", "row 9", 700, 7.6},
 	} {
 		m.at(2026, time.September, 4, 9, 0)
-		if err := m.s.AddLot(m.ctx, m.a, stock.NewLot{Code: l.code, Genus: l.genus, StockType: l.stock, Supplier: "own seed", Form: "in the row",
+		if err := m.s.AddLot(m.ctx, m.a, stock.NewLot{Code: l.code, Genus: l.genus, StockType: l.stock, Supplier: "own seed",
+			Form:  "in the row",
 			Place: l.place, ReceivedOn: m.s.Today(), Received: l.stems, Health: "an even stand"}); err != nil {
 			return err
 		}
@@ -127,10 +129,13 @@ func (m *maker) rowsSouth() error {
 		}
 	}
 	m.at(2026, time.September, 5, 9, 0)
-	for _, p := range []plant{{"M-1", "citrus", "Lamplighter", "block A", 2012, true, ""}, {"M-2", "citrus", "Salt Lantern", "block A", 2014, true, ""},
-		{"M-3", "citrus", "Tidewife", "block B", 2017, true, "house licence 3"}, {"M-4", "rose", "Gull's Errand", "rose yard", 2019, true, ""}} {
-		if err := m.s.AddPlant(m.ctx, m.a, wood.NewPlant{Code: p.code, Genus: p.genus, Variety: p.variety, Place: p.place, PlantedYear: p.planted,
-			Licence: p.licence, Health: "clean in 2026", SeenTrueBy: southern[0].name, SeenTrueOn: m.s.Today()}); err != nil {
+	for _, p := range []plant{{"M-1", "citrus", "Lamplighter", "block A", 2012, true, ""}, {"M-2", "citrus", "Salt Lantern", "block A",
+		2014, true, ""},
+		{"M-3", "citrus", "Tidewife", "block B", 2017, true, "house licence 3"}, {"M-4", "rose", "Gull's Errand", "rose yard", 2019, true,
+			""}} {
+		if err := m.s.AddPlant(m.ctx, m.a, wood.NewPlant{Code: p.code, Genus: p.genus, Variety: p.variety, Place: p.place,
+			PlantedYear: p.planted,
+			Licence:     p.licence, Health: "clean in 2026", SeenTrueBy: southern[0].name, SeenTrueOn: m.s.Today()}); err != nil {
 			return err
 		}
 	}
@@ -169,7 +174,8 @@ func (m *maker) flushes() error {
 
 // sticks cuts green wood on the day it is budded.
 func (m *maker) sticks(code, plant string, n int) error {
-	return m.s.AddBundle(m.ctx, m.a, wood.NewBundle{Code: code, Plant: plant, State: season.RipeGreen, Place: "wet sacking", CutOn: m.s.Today(),
+	return m.s.AddBundle(m.ctx, m.a, wood.NewBundle{Code: code, Plant: plant, State: season.RipeGreen, Place: "wet sacking",
+		CutOn:  m.s.Today(),
 		Sticks: n, LengthMM: 320, BaseMM: 7.6, TipMM: 5.2, InternodeMM: 24, BudsPerPiece: 1})
 }
 
@@ -196,7 +202,8 @@ func (m *maker) buddedBefore() error {
 	}
 	m.at(2027, time.February, 9, 8, 0)
 	for _, t := range ts {
-		if err := m.count(t, 0.88, "first look", map[string]float64{"dried out": 0.4, "cambium missed": 0.4, "not known": 0.2}); err != nil {
+		if err := m.count(t, 0.88, "first look", map[string]float64{"dried out": 0.4, "cambium missed": 0.4,
+			"not known": 0.2}); err != nil {
 			return err
 		}
 	}

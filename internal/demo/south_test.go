@@ -22,7 +22,8 @@ func TestTheSouthernHouseBudsWithoutRest(t *testing.T) {
 	assert.Zero(t, count(t, db, `select count(*) from season_group where rests`))
 	assert.Positive(t, count(t, db, `select count(*) from tag where finished_at is not null and look_id is not null`))
 	assert.Positive(t, count(t, db, `select count(*) from tag where started_at is not null and finished_at is null`))
-	assert.Equal(t, count(t, db, `select count(*) from tag`), count(t, db, `select count(*) from tag where technique in ('t-bud', 'chip-bud')`))
+	assert.Equal(t, count(t, db, `select count(*) from tag`), count(t, db, `select count(*) from tag where technique in ('t-bud',
+		'chip-bud')`))
 	s, err := stages.New(ctx, db, testhouse.Quiet)
 	require.NoError(t, err)
 	b, err := s.SeasonBand(ctx, "")

@@ -25,7 +25,8 @@ func (m *maker) several() error {
 		"old row 12"}} {
 		if err := m.s.AddPlant(m.ctx, m.a, wood.NewPlant{Code: fmt.Sprintf("M-%d", 17+i), Genus: "pear", Variety: p.variety, Place: p.place,
 			PlantedYear: 2010,
-			Health:      "clean in 2025", SeenTrueBy: "Maud Thirlby", SeenTrueOn: time.Date(2025, time.September, 9, 0, 0, 0, 0, time.UTC)}); err != nil {
+			Health:      "clean in 2025", SeenTrueBy: "Maud Thirlby", SeenTrueOn: time.Date(2025, time.September, 9, 0, 0, 0, 0,
+				time.UTC)}); err != nil {
 			return err
 		}
 	}
@@ -145,7 +146,8 @@ func (m *maker) overOld() error {
 		taken                  int
 	}{{"A", "Lanternjaw", "", 2}, {"B", "Copperpot", "", 2}, {"C", "Grey Ferryman", "", 1}} {
 		bundle := fmt.Sprintf("W-29%d", 5+i)
-		if err := m.db.Get(&w.plant, `select p.code from mother_plant p join variety v on v.id = p.variety_id where v.name = $1 order by p.id limit 1`,
+		if err := m.db.Get(&w.plant, `select p.code from mother_plant p join variety v on v.id = p.variety_id where v.name = $1 order by
+			p.id limit 1`,
 			w.variety); err != nil {
 			return err
 		}
@@ -232,7 +234,8 @@ func (m *maker) nursed(code string) error {
 					return err
 				}
 				i := slices.IndexFunc(g.Plan.Knots, func(k aftercare.Knot) bool {
-					return k.By.Date().Year() == 2026 && !slices.Contains([]aftercare.Name{aftercare.FirstLook, aftercare.TakeLook, aftercare.BudLook,
+					return k.By.Date().Year() == 2026 && !slices.Contains([]aftercare.Name{aftercare.FirstLook, aftercare.TakeLook,
+						aftercare.BudLook,
 						aftercare.SecondLook}, k.Name)
 				})
 				if i < 0 {
@@ -277,7 +280,8 @@ func (m *maker) familyTrees() error {
 	}
 	if _, err := m.s.AddSet(m.ctx, m.a, trees.NewSet{Code: "F-60", Kind: trees.Family, Lot: "L-214", Place: "row 16",
 		Buyer: "Saltmarsh Walled Garden", Wanted: 40,
-		Begin: 60, Genus: "pear", Varieties: []string{"Wick Amber", "Heron Late", "Sallow Bell"}, DueOn: time.Date(2028, time.November, 20, 0,
+		Begin: 60, Genus: "pear", Varieties: []string{"Wick Amber", "Heron Late", "Sallow Bell"}, DueOn: time.Date(2028, time.November,
+			20, 0,
 			0, 0, 0, time.Local)}); err != nil {
 		return err
 	}
@@ -289,9 +293,10 @@ func (m *maker) familyTrees() error {
 		if err := m.cutFor(bundle, w.plant, "ripe green", on(2026, time.August, 4+7*i, 7), 14, 1); err != nil {
 			return err
 		}
-		if err := m.made("F-60-"+w.letter, "in the row", on(2026, time.August, 4+7*i, 8), on(2026, time.September, 8+i, 9), func(tied int) int {
-			return int(w.share * float64(tied))
-		}, "cambium missed"); err != nil {
+		if err := m.made("F-60-"+w.letter, "in the row", on(2026, time.August, 4+7*i, 8), on(2026, time.September, 8+i, 9),
+			func(tied int) int {
+				return int(w.share * float64(tied))
+			}, "cambium missed"); err != nil {
 			return err
 		}
 		if err := m.useUp(bundle); err != nil {

@@ -49,10 +49,12 @@ func sheetOf(t testing.TB, rows, columns int, text string) []byte {
 	whole["xl/worksheets/sheet1.xml"] = []byte(sheet.String())
 	whole["xl/sharedStrings.xml"] = []byte(shared.String())
 	whole["[Content_Types].xml"] = bytes.Replace(whole["[Content_Types].xml"], []byte("</Types>"), []byte(
-		`<Override PartName="/xl/sharedStrings.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sharedStrings+xml"/></Types>`,
+		`<Override PartName="/xl/sharedStrings.xml"
+			ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sharedStrings+xml"/></Types>`,
 	), 1)
 	whole["xl/_rels/workbook.xml.rels"] = bytes.Replace(whole["xl/_rels/workbook.xml.rels"], []byte("</Relationships>"), []byte(
-		`<Relationship Id="rId99" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/sharedStrings" Target="sharedStrings.xml"/></Relationships>`,
+		`<Relationship Id="rId99" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/sharedStrings"
+			Target="sharedStrings.xml"/></Relationships>`,
 	), 1)
 	return zipOf(t, whole)
 }

@@ -20,7 +20,8 @@ func TestNamesOfAnyLettersAreWritten(t *testing.T) {
 		faces[name] = f
 	}
 	p := newPen(fpdf.New("P", "mm", "A4", ""))
-	for _, name := range []string{"Tinker's Supper (rose)", "Антоновка каменичка", "Φιρίκι Πηλίου", "Žluťoučký ořech", "鴨梨 on 杜梨", "幸水", "신고배",
+	for _, name := range []string{"Tinker's Supper (rose)", "Антоновка каменичка", "Φιρίκι Πηλίου", "Žluťoučký ořech", "鴨梨 on 杜梨", "幸水",
+		"신고배",
 		"Früher Spätling №3 ½"} {
 		for _, style := range []string{"", "B"} {
 			all := ""

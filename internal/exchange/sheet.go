@@ -161,7 +161,8 @@ func plainCells(r io.Reader) error {
 		case "mergeCell":
 			for _, a := range s.Attr {
 				if a.Name.Local == "ref" {
-					return fmt.Errorf("the cells %s are merged, so it is not known what stands in each; take the merging apart, fill each cell, "+
+					return fmt.Errorf("the cells %s are merged, so it is not known what stands in each; take the merging apart, fill each "+
+						"cell, "+
 						"and load that", shortened(a.Value, 30))
 				}
 			}

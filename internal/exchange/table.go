@@ -116,7 +116,8 @@ func (t *Table) add(line int, cells []string) error {
 		return nil
 	}
 	if len(cells) > MaxColumns {
-		return fmt.Errorf("line %d has %d columns, and %d are the most; take out what this list does not need", line, len(cells), MaxColumns)
+		return fmt.Errorf("line %d has %d columns, and %d are the most; take out what this list does not need", line, len(cells),
+			MaxColumns)
 	}
 	for i, c := range cells {
 		if t.text += len(c); t.text > maxText {

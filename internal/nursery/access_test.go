@@ -95,9 +95,11 @@ func TestManyTriesAtOnceAreAllCounted(t *testing.T) {
 func TestWeakSecretsAreRefused(t *testing.T) {
 	h := newHouse(t)
 	add := func(password, pin string) error {
-		return h.AddPerson(ctx, h.maud, access.NewPerson{Name: "Bram Odell", SignIn: "bram", Role: "bench hand", Password: password, PIN: pin})
+		return h.AddPerson(ctx, h.maud, access.NewPerson{Name: "Bram Odell", SignIn: "bram", Role: "bench hand", Password: password,
+			PIN: pin})
 	}
-	for _, p := range []string{"password12", "Passw0rd99", "1234567890", "aaaaaaaaaaaa", "qwertyuiop", "bramodell1", "BramOdell2027", "abababababab", "short"} {
+	for _, p := range []string{"password12", "Passw0rd99", "1234567890", "aaaaaaaaaaaa", "qwertyuiop", "bramodell1", "BramOdell2027",
+		"abababababab", "short"} {
 		assert.Error(t, add(p, ""), p)
 	}
 	for _, p := range []string{"1234", "0000", "9876", "1212", "2580", "1987", "2027", "123123", "12", "abcd"} {

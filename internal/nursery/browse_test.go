@@ -38,11 +38,12 @@ func TestEveryListIsGoneThroughByKey(t *testing.T) {
 			require.Positive(t, first.Count, "the demo has some")
 			want := map[string]int{}
 			n := 0
-			require.NoError(t, h.DB.Q().History(ctx, k.Key, b.From, time.Time{}, func([]string) error { return nil }, func(cells []any) error {
-				want[fmt.Sprint(cells)]++
-				n++
-				return nil
-			}))
+			require.NoError(t, h.DB.Q().History(ctx, k.Key, b.From, time.Time{}, func([]string) error { return nil },
+				func(cells []any) error {
+					want[fmt.Sprint(cells)]++
+					n++
+					return nil
+				}))
 			assert.Equal(t, n, first.Count)
 			for i, name := range first.Names {
 				if first.Count > 200 && i > 2 {

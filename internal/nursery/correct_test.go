@@ -55,8 +55,10 @@ func TestEverythingTypedIsPutRight(t *testing.T) {
 		&lot: `select code from stock_lot l where not exists (select 1 from stock_ledger g where g.lot_id = l.id and g.to_account <> 'free')
 			and not exists (select 1 from lot_move m where m.lot_id = l.id or m.new_lot_id = l.id) and came_from_lot is null
 			and l.id not in (select lot_id from limb) limit 1`,
-		&usedLot:    `select l.code from stock_lot l join stock_ledger g on g.lot_id = l.id where g.to_account = 'grafted' and l.id not in (select lot_id from limb) limit 1`,
-		&bundle:     `select code from wood_bundle b where not exists (select 1 from wood_ledger g where g.bundle_id = b.id and g.to_account <> 'free') limit 1`,
+		&usedLot: `select l.code from stock_lot l join stock_ledger g on g.lot_id = l.id where g.to_account = 'grafted' and l.id not
+			in (select lot_id from limb) limit 1`,
+		&bundle: `select code from wood_bundle b where not exists (select 1 from wood_ledger g where g.bundle_id = b.id and
+			g.to_account <> 'free') limit 1`,
 		&usedBundle: `select b.code from wood_bundle b join wood_ledger g on g.bundle_id = b.id where g.to_account = 'grafted' limit 1`,
 		&plant: `select code from mother_plant p where not exists (select 1 from wood_bundle b join wood_ledger g on g.bundle_id = b.id
 			where b.plant_id = p.id and g.to_account in ('aside', 'grafted')) limit 1`,
@@ -72,7 +74,8 @@ func TestEverythingTypedIsPutRight(t *testing.T) {
 		{"order", order, "buyer", "another"}, {"order", order, "variety", "A New One"}, {"order", order, "stock_type", "Another Stock"},
 		{"order", batched, "trees", "77"},
 		{"lot", lot, "received_on", "2027-01-02"}, {"lot", lot, "received", "77"}, {"lot", lot, "supplier", "elsewhere"},
-		{"lot", lot, "place", "shed 9"}, {"lot", lot, "form", "root pieces"}, {"lot", lot, "stock_type", "Other Seedling"}, {"lot", lot, "health", "good"},
+		{"lot", lot, "place", "shed 9"}, {"lot", lot, "form", "root pieces"}, {"lot", lot, "stock_type", "Other Seedling"}, {"lot", lot,
+			"health", "good"},
 		{"lot", usedLot, "received_on", "2024-01-02"},
 		{"plant", plant, "variety", "Renamed Plant"}, {"plant", plant, "place", "row 99"}, {"plant", plant, "planted_year", "1999"},
 		{"plant", plant, "licence", "none needed"},
@@ -243,7 +246,8 @@ func TestTwoSpellingsBecomeOne(t *testing.T) {
 			require.NoError(
 				t,
 				s.DB.QueryRow(fmt.Sprintf(`select a.id, b.id, c.id from %[1]s a, %[1]s b, %[1]s c where a.genus = b.genus and a.id <> b.id
-				and c.genus <> a.genus and exists (select 1 from %[2]s x where x.%[3]s = a.id) limit 1`, c.table, c.bearer, c.column)).Scan(&from, &into, &other),
+				and c.genus <> a.genus and exists (select 1 from %[2]s x where x.%[3]s = a.id) limit 1`, c.table, c.bearer,
+					c.column)).Scan(&from, &into, &other),
 			)
 			count := func(table string, ids ...int64) (n int) {
 				require.NoError(t, s.DB.Get(&n, `select count(*) from `+table+` where `+c.column+` = any($1)`, ids))

@@ -35,7 +35,8 @@ var slowSums = map[string]string{
 		from tally u where u.undoes = y.id and u.held is null)),
 		wiped as (select tag_id, max(at) as at from good where kind in ('wiped', 'new blade') group by 1),
 		s as (select t.id, coalesce(sum(g.n) filter (where kind = 'tied'), 0) as tied,
-			coalesce(sum(g.n) filter (where kind = 'spoiled stock'), 0) as ss, coalesce(sum(g.n) filter (where kind = 'spoiled wood'), 0) as sw,
+			coalesce(sum(g.n) filter (where kind = 'spoiled stock'), 0) as ss, coalesce(sum(g.n) filter (where kind = 'spoiled wood'), 0)
+			as sw,
 			coalesce(sum(g.n) filter (where kind = 'dropped'), 0) as d, coalesce(sum(g.n) filter (where kind = 'set aside'), 0) as sa,
 				coalesce(sum(g.n) filter (where kind = 'tied' and (w.at is null or g.at > w.at)), 0) as wi
 			from tag t left join good g on g.tag_id = t.id left join wiped w on w.tag_id = t.id group by 1)
@@ -52,14 +53,17 @@ var slowSums = map[string]string{
 			where (stock_low, stock_high, wood_low, wood_high) <> (a, b, c, d) or abs(mismatch - m) > 1e-9`,
 	"grafts on tags": `select count(*) from batch b where tagged <> coalesce((select sum(planned) from tag t where t.batch_id = b.id), 0)`,
 	"pace": `select count(*)
-		from (select worker_id, date_trunc('month', day)::date as month, technique, count(*) as tags, sum(tied * buds) as grafts, sum(pace_hours) as hours,
+		from (select worker_id, date_trunc('month', day)::date as month, technique, count(*) as tags, sum(tied * buds) as grafts,
+		sum(pace_hours) as hours,
 			sum(ln(tied * buds / pace_hours)) as l
 		from tag where pace_hours is not null and tier_id is null group by 1, 2, 3) s full join (select * from pace_sum
 			where tags > 0) p using (worker_id, month, technique)
-		where s.tags is distinct from p.tags or abs(s.grafts - p.grafts) > 1e-6 or abs(s.hours - p.hours) > 1e-6 or abs(s.l - p.log_sum) > 1e-6`,
+		where s.tags is distinct from p.tags or abs(s.grafts - p.grafts) > 1e-6 or abs(s.hours - p.hours) > 1e-6 or abs(s.l - p.log_sum)
+		> 1e-6`,
 	"tags that say something of the pace": `select count(*) from tag t where pace_hours is null and finished_at is not null and tied >= 5
 		and (select max(at) filter (where kind = 'finish') - min(at) from tally y where y.tag_id = t.id and held is null
-			and kind <> 'undo' and not exists (select 1 from tally u where u.undoes = y.id)) between interval '5 minutes' and interval '4 hours'`,
+			and kind <> 'undo' and not exists (select 1 from tally u where u.undoes = y.id)) between interval '5 minutes' and interval
+			'4 hours'`,
 	"bundles of a plant": `select count(*) from mother_plant m where (bundles, last_bundle_id) is distinct from ((select count(*)
 		from wood_bundle b where b.plant_id = m.id),
 		(select id from wood_bundle b where b.plant_id = m.id order by cut_on desc, id desc limit 1))`,
@@ -172,11 +176,13 @@ func TestFactsMoveWhateverTheyAreChangedBy(t *testing.T) {
 			`insert into hand_stray (person_id, n, sd_mm, by_id, at) select id, 9, 0.4, id, now() from person where sign_in = 'ansel'`,
 			func(s *snapshot.Snapshot) any { return len(s.Strays) }},
 		{"tag, a finish",
-			`update tag set pace_hours = 1 where pace_hours is not null and id = (select max(id) from tag where pace_hours is not null and tier_id is null)`,
+			`update tag set pace_hours = 1 where pace_hours is not null and id = (select max(id) from tag where pace_hours is not null
+				and tier_id is null)`,
 			func(s *snapshot.Snapshot) any { return s.Paces }},
 		{"take_count",
 			`insert into take_count (id, tag_id, look, counted_on, taken, doubtful, dead, person_id, at)
-				select gen_random_uuid(), t.id, 'first look', '2027-02-23', 1, 0, 0, t.worker_id, now() from tag t where look_id is null limit 1`,
+				select gen_random_uuid(), t.id, 'first look', '2027-02-23', 1, 0, 0, t.worker_id, now() from tag t where look_id is null
+				limit 1`,
 			func(s *snapshot.Snapshot) any { return s.Stamp.Takes }},
 		{"store_place", `update store_place set set_c = 3 where name = 'cold store 1'`,
 			func(s *snapshot.Snapshot) any { p, _ := s.Place("cold store 1"); return p.SetC }},
@@ -272,7 +278,8 @@ func TestACrowdMeetsNoDeadlock(t *testing.T) {
 					fine(s.AddReadings(ctx, h.maud, fmt.Sprintf("L-%d", 1+r.IntN(6)), []float64{8.5}))
 				case 6: // what another tapped on a tag, of which the propagator decides
 					x := live[r.IntN(len(live))]
-					_, err := s.TapAll(ctx, h.odile, fmt.Sprint("t", w), []bench.Tap{{ID: uuid(), Code: x.Code, Kind: "tied", N: 1, No: int64(w)}})
+					_, err := s.TapAll(ctx, h.odile, fmt.Sprint("t", w), []bench.Tap{{ID: uuid(), Code: x.Code, Kind: "tied", N: 1,
+						No: int64(w)}})
 					fine(err)
 					do := []tally.Decision{tally.Count, tally.Leave, ""}[r.IntN(3)]
 					fine(s.Settle(ctx, h.maud, bench.Settling{Code: x.Code, Worker: h.odile.ID, Do: do}))
@@ -296,7 +303,8 @@ func TestACrowdMeetsNoDeadlock(t *testing.T) {
 					fine(s.LockTags(ctx, h.maud, codes, r.IntN(2) == 0))
 				case 11:
 					x := live[r.IntN(len(live))]
-					_, err := s.Do(ctx, h.maud, []growon.Act{{ID: uuid(), Kind: growon.Lost, N: 1, Cause: "dried out", Items: []growon.Item{{Code: x.Code}}}})
+					_, err := s.Do(ctx, h.maud, []growon.Act{{ID: uuid(), Kind: growon.Lost, N: 1, Cause: "dried out",
+						Items: []growon.Item{{Code: x.Code}}}})
 					fine(err)
 				}
 			}

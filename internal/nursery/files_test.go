@@ -128,10 +128,12 @@ func BenchmarkLoad(b *testing.B) {
 	}
 	b.Run("200000 plain rows", func(b *testing.B) {
 		h := newHouse(b)
-		_, err := testhouse.Owner(b, h.db).Exec(`create table plain (id bigint generated always as identity primary key, at timestamptz, c numeric(5,2))`)
+		_, err := testhouse.Owner(b, h.db).Exec(`create table plain (id bigint generated always as identity primary key, at timestamptz,
+			c numeric(5,2))`)
 		require.NoError(b, err)
 		for b.Loop() {
-			_, err := testhouse.Owner(b, h.db).Exec(`insert into plain (at, c) select now() + i * interval '1 minute', 1.5 from generate_series(1, 200000) i`)
+			_, err := testhouse.Owner(b, h.db).Exec(`insert into plain (at, c) select now() + i * interval '1 minute', 1.5 from
+				generate_series(1, 200000) i`)
 			require.NoError(b, err)
 		}
 	})

@@ -258,7 +258,8 @@ func TestRandomHistoriesKeepTheStems(t *testing.T) {
 			Tied, Standing, Gone, Below, GoneSince, Lost, Alive, Doubt int
 			Looked                                                     bool
 		}
-		require.NoError(t, h.DB.Select(&rows, `select t.code, t.tied, t.standing, t.gone, t.below, t.gone_since as "gonesince", t.lost_since as "lost",
+		require.NoError(t, h.DB.Select(&rows, `select t.code, t.tied, t.standing, t.gone, t.below, t.gone_since as "gonesince",
+			t.lost_since as "lost",
 			coalesce(c.taken, t.tied) as "alive", coalesce(c.doubtful, 0) as "doubt", c.id is not null as "looked"
 			from graded_tag t left join take_count c on c.id = t.look_id`))
 		stand, gone, below := 0, 0, 0

@@ -49,7 +49,8 @@ func TestAWholeLoadIsTakenBack(t *testing.T) {
 		stays            int
 		why              string
 	}{
-		{"lots", "code,genus,stock,received_on,form,stems\nL-7,quince,Tarn Q3,2027-01-09,bare-root,40\nL-8,quince,Tarn Q3,2027-01-09,bare-root,50\n",
+		{"lots", "code,genus,stock,received_on,form,stems\nL-7,quince,Tarn Q3,2027-01-09,bare-root,40\nL-8,quince,Tarn " +
+			"Q3,2027-01-09,bare-root,50\n",
 			`select count(*) from stock_lot where code in ('L-7', 'L-8')`,
 			func(int64) { require.NoError(t, h.AddReadings(ctx, h.maud, "L-8", []float64{8, 9})) }, 1, "measured"},
 		{"plants", "code,genus,variety\nM-7,pear,Lanternjaw\nM-8,pear,Lanternjaw\nM-9,pear,Coldharbour\n",
@@ -101,7 +102,8 @@ func TestAWholeLoadIsTakenBack(t *testing.T) {
 			assert.Equal(t, n, h.sum(c.rows))
 		})
 	}
-	assert.Zero(t, h.sum(`select coalesce(sum(n), 0)::int from stock_balance b join any_lot l on l.id = b.lot_id where l.taken_back_at is not null`),
+	assert.Zero(t, h.sum(`select coalesce(sum(n), 0)::int from stock_balance b join any_lot l on l.id = b.lot_id where l.taken_back_at is
+		not null`),
 		"no stem of it is left anywhere")
 	assert.Zero(t, h.sum(`select coalesce(sum(n), 0)::int from wood_balance b join any_bundle l on l.id = b.bundle_id
 		where l.taken_back_at is not null`))
@@ -136,7 +138,8 @@ func TestWhatIsLoadedIsHeldByAllThatPointsAtIt(t *testing.T) {
 
 func TestEveryFaultOfARowIsNamedAndMended(t *testing.T) {
 	h := coldHouse(t)
-	p := h.read("lots", "code,genus,stock,received_on,form,stems\nL 9!,kwince,,2027-13-01,in a sack,none\nL-10,quince,Tarn Q3,2027-01-09,bare-root,40\n"+
+	p := h.read("lots", "code,genus,stock,received_on,form,stems\nL 9!,kwince,,2027-13-01,in a sack,none\nL-10,quince,Tarn "+
+		"Q3,2027-01-09,bare-root,40\n"+
 		"L-1,quince,Tarn Q4,2027-01-08,potted,61\n")
 	var cols []string
 	for _, b := range p.Bad {
@@ -151,7 +154,8 @@ func TestEveryFaultOfARowIsNamedAndMended(t *testing.T) {
 	isProblem(t, err, "Nothing was changed")
 	for _, ms := range [][]files.Mended{
 		{{Line: 2, Field: "code", Value: "L-9"}, {Line: 2, Field: "genus", Value: "quince"}, {Line: 2, Field: "stock", Value: "Tarn Q3"}},
-		{{Line: 2, Field: "received_on", Value: "2027-01-12"}, {Line: 2, Field: "form", Value: "potted"}, {Line: 2, Field: "stems", Value: "70"}},
+		{{Line: 2, Field: "received_on", Value: "2027-01-12"}, {Line: 2, Field: "form", Value: "potted"}, {Line: 2, Field: "stems",
+			Value: "70"}},
 	} {
 		ended, err := h.MendRows(ctx, h.maud, id, ms)
 		require.NoError(t, err)

@@ -180,7 +180,8 @@ func TestAPairsTagHasTwoNames(t *testing.T) {
 	require.NotEmpty(t, b.Mine, "whoever ties has it among their tags")
 	h.tap(h.odile, tag, "tied", p.Tags[0].Planned)
 	h.tap(h.ansel, tag, "finish", 1)
-	require.NoError(t, h.KeepCount(ctx, h.maud, tag, heal.NewCount{ID: h.uuid(), Look: "first look", Taken: p.Tags[0].Planned - 2, Dead: 2}))
+	require.NoError(t, h.KeepCount(ctx, h.maud, tag, heal.NewCount{ID: h.uuid(), Look: "first look", Taken: p.Tags[0].Planned - 2,
+		Dead: 2}))
 	r, err := h.Results(ctx, h.maud, results.ResultsFilter{})
 	require.NoError(t, err)
 	require.Len(t, r.Groups["tier"], 1)

@@ -56,8 +56,10 @@ func (h *house) conserved() {
 		h,
 		h.db.Get(
 			&off,
-			`select count(*) from (select batch_id, lot_id, bundle_id, technique, stock_mm, wood_mm, sum(n) as n from batch_thread group by 1, 2, 3, 4, 5, 6) a
-		full join (select t.batch_id, t.lot_id, t.bundle_id, t.technique, x.stock_mm, x.wood_mm, sum(x.n) as n from tag t join tag_thread x on x.tag_id = t.id group by 1, 2, 3, 4, 5, 6) b
+			`select count(*) from (select batch_id, lot_id, bundle_id, technique, stock_mm, wood_mm, sum(n) as n from batch_thread group
+				by 1, 2, 3, 4, 5, 6) a
+		full join (select t.batch_id, t.lot_id, t.bundle_id, t.technique, x.stock_mm, x.wood_mm, sum(x.n) as n from tag t join tag_thread
+		x on x.tag_id = t.id group by 1, 2, 3, 4, 5, 6) b
 		using (batch_id, lot_id, bundle_id, technique, stock_mm, wood_mm) where a.n is distinct from b.n`,
 		),
 	)

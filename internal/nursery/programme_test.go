@@ -109,7 +109,8 @@ func TestOrdersThatWantTheSameStemsShareThemByWhatTheyLack(t *testing.T) {
 	stays.N = 1
 	both := h.programme(match.ProgrammeAsked{Held: []pairing.Thread{th, stays}})
 	require.Len(t, both.Refused, 1, "only what cannot be is let go of")
-	assert.True(t, slices.ContainsFunc(lineOf(both, stays.Order).Threads, func(x pairing.Thread) bool { return x.Held }), "the other is held")
+	assert.True(t, slices.ContainsFunc(lineOf(both, stays.Order).Threads, func(x pairing.Thread) bool { return x.Held }),
+		"the other is held")
 	assert.Equal(t, p.Print, gone.Print)
 	_, err := h.Programme(ctx, match.ProgrammeAsked{Banned: make([]pairing.Pair, 201)})
 	isProblem(t, err, "At most 200")

@@ -34,16 +34,19 @@ func TestARecallFindsEveryTree(t *testing.T) {
 		`t.bundle_id in (select b.id from any_bundle b join any_plant m on m.id = b.plant_id where m.code = '%s')`)
 	add("bundle", `select code from wood_bundle order by id limit 40`, `t.bundle_id = (select id from any_bundle where code = '%s')`)
 	add("lot", `select code from stock_lot order by id limit 40`, `t.lot_id = (select id from any_lot where code = '%s')`)
-	add("supplier", `select distinct supplier from stock_lot where supplier <> ''`, `t.lot_id in (select id from any_lot where supplier = '%s')`)
+	add("supplier", `select distinct supplier from stock_lot where supplier <> ''`, `t.lot_id in (select id from any_lot where supplier =
+		'%s')`)
 	add("worker", `select distinct p.name from tag t join person p on p.id = t.worker_id`,
 		`t.worker_id in (select id from person where name = '%[1]s') or t.tier_id in (select id from person where name = '%[1]s')`)
 	add("day", `select distinct day::text from tag`, `t.day = '%s'`)
 	add("variety", `select distinct name from variety`, `t.batch_id in (select b.id from batch b join orders o on o.id = b.order_id
 		join variety v on v.id = o.variety_id where v.name = '%s')`)
-	add("order", `select code from orders`, `t.batch_id in (select b.id from batch b join orders o on o.id = b.order_id where o.code = '%s')`)
+	add("order", `select code from orders`, `t.batch_id in (select b.id from batch b join orders o on o.id = b.order_id where o.code =
+		'%s')`)
 	add("box", `select distinct place from tag_stay where place <> ''`, `t.id in (select tag_id from tag_stay where place = '%s')`)
 	add("store", `select distinct place from bundle_stay where place <> ''`,
-		`t.bundle_id in (select bundle_id from bundle_stay where place = '%[1]s') and exists (select from bundle_stay y where y.bundle_id = t.bundle_id and y.place = '%[1]s' and y.since <= coalesce(t.finished_at, 'infinity'))`)
+		`t.bundle_id in (select bundle_id from bundle_stay where place = '%[1]s') and exists (select from bundle_stay y where y.bundle_id
+			= t.bundle_id and y.place = '%[1]s' and y.since <= coalesce(t.finished_at, 'infinity'))`)
 	for _, w := range all {
 		r, err := h.Recall(ctx, h.maud, trace.Asked{Kind: w.kind, Key: w.key})
 		require.NoError(t, err)
@@ -84,7 +87,8 @@ func TestWhatIsHeldIsNotSold(t *testing.T) {
 		Lot  string `db:"lot"`
 		N    int    `db:"standing"`
 	}
-	require.NoError(t, h.db.Get(&x, `select t.code, l.code as lot, t.standing from tag t join stock_lot l on l.id = t.lot_id where t.standing > 2 order by t.id limit 1`))
+	require.NoError(t, h.db.Get(&x, `select t.code, l.code as lot, t.standing from tag t join stock_lot l on l.id = t.lot_id where
+		t.standing > 2 order by t.id limit 1`))
 	asked := trace.Asked{Kind: "lot", Key: x.Lot}
 	_, err := h.Hold(ctx, h.maud, asked, "")
 	isProblem(t, err, "Say why")
@@ -97,7 +101,8 @@ func TestWhatIsHeldIsNotSold(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, again)
 	sell := func() growon.Acted {
-		d, err := h.Do(ctx, h.maud, []growon.Act{{ID: h.uuid(), Kind: growon.Sold, N: 1, Reason: "asked for", Items: []growon.Item{{Code: x.Code}}}})
+		d, err := h.Do(ctx, h.maud, []growon.Act{{ID: h.uuid(), Kind: growon.Sold, N: 1, Reason: "asked for",
+			Items: []growon.Item{{Code: x.Code}}}})
 		require.NoError(t, err)
 		return d
 	}
@@ -152,7 +157,8 @@ func recallARandomHouse(t *testing.T, r *rand.Rand) {
 		code, plant, store := fmt.Sprint("W-", i), fmt.Sprint("M-", r.IntN(2)), fmt.Sprint("store ", r.IntN(2))
 		plantOf[code], storeOf[code] = plant, store
 		require.NoError(t, h.AddBundle(ctx, h.maud, wood.NewBundle{Code: code, Plant: plant, State: "resting",
-			CutOn: time.Date(2027, 1, 11, 0, 0, 0, 0, time.UTC), Sticks: 10 + r.IntN(15), LengthMM: 540, BaseMM: 9.2, TipMM: 5.8, InternodeMM: 22,
+			CutOn: time.Date(2027, 1, 11, 0, 0, 0, 0, time.UTC), Sticks: 10 + r.IntN(15), LengthMM: 540, BaseMM: 9.2, TipMM: 5.8,
+			InternodeMM:  22,
 			BudsPerPiece: 2, Whole: true}))
 		require.NoError(t, h.MoveBundle(ctx, h.maud, code, store))
 	}
@@ -201,8 +207,10 @@ func recallARandomHouse(t *testing.T, r *rand.Rand) {
 			box := fmt.Sprint("box ", r.IntN(3))
 			later()
 			require.NoError(t, h.SetHealPlace(ctx, h.maud, []string{x.Code}, box))
-			for kind, key := range map[string]string{"lot": x.Lot, "bundle": x.Bundle, "plant": plantOf[x.Bundle], "supplier": supplier[x.Lot],
-				"worker": x.Worker, "order": order, "variety": "Lanternjaw", "day": x.Day.Format(time.DateOnly), "box": box, "store": storeOf[x.Bundle]} {
+			for kind, key := range map[string]string{"lot": x.Lot, "bundle": x.Bundle, "plant": plantOf[x.Bundle],
+				"supplier": supplier[x.Lot],
+				"worker":   x.Worker, "order": order, "variety": "Lanternjaw", "day": x.Day.Format(time.DateOnly), "box": box,
+				"store": storeOf[x.Bundle]} {
 				put(kind, key, x.Code)
 			}
 			if r.IntN(3) == 0 { // it moves on: it stood in both

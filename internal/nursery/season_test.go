@@ -262,7 +262,8 @@ func TestWeatherComesInAndGoesOutAsAFile(t *testing.T) {
 	h.on(2027, 2, 24)
 	p := h.load(
 		"weather",
-		"day,mean_f,low_f\n2027-02-22,41,30\n2027-02-23,39.2,\n2027-02-24,,\n2027-02-25,41,30\n2027-02-21,30,41\nsoon,41,30\n2027-02-20,412,30\n",
+		"day,mean_f,low_f\n2027-02-22,41,30\n2027-02-23,39.2,\n2027-02-24,,\n2027-02-25,41,30\n"+
+			"2027-02-21,30,41\nsoon,41,30\n2027-02-20,412,30\n",
 	)
 	assert.Equal(t, 2, p.New)
 	says := ""
@@ -330,7 +331,8 @@ func TestTheSiteIsSetAtOnceAndTakenBack(t *testing.T) {
 	state := func() string {
 		var s string
 		require.NoError(t, h.db.Get(&s, `select md5((select json_agg(a order by season_group, kind)::text from season_anchor a)
-			|| (select json_agg(n order by month)::text from site_normal n) || (select json_agg(g order by key)::text from season_group g))`))
+			|| (select json_agg(n order by month)::text from site_normal n) || (select json_agg(g order by key)::text from season_group
+			g))`))
 		return s
 	}
 	was := state()

@@ -230,7 +230,8 @@ func TestStemsInTheRowTakeRowWork(t *testing.T) {
 	whole, err := h.Lot(ctx, "L-1", 0)
 	require.NoError(t, err)
 	assert.Equal(t, 150, whole.Lot.Free)
-	isProblem(t, second(h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "lifted", Place: "shed", N: 500, NewCode: "L-9"})), "150 stems free")
+	isProblem(t, second(h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "lifted", Place: "shed", N: 500, NewCode: "L-9"})),
+		"150 stems free")
 	isProblem(t, second(h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "thrown", Place: "shed"})), "Choose from the list")
 	isProblem(t, second(h.MoveStems(ctx, h.maud, "L-1", stock.Moving{Doing: "lined out", Place: "Row 7"})), "stands there already")
 }
@@ -261,7 +262,8 @@ func TestWinterWoodIsNotBuddedInJuly(t *testing.T) {
 func TestStemsAreCutHigherWhereThatPairs(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(10, 60, 40)
-	require.NoError(t, h.AddLot(ctx, h.maud, stock.NewLot{Code: "L-9", Genus: "quince", StockType: "Tarn Q3", Form: "bare-root", Received: 80,
+	require.NoError(t, h.AddLot(ctx, h.maud, stock.NewLot{Code: "L-9", Genus: "quince", StockType: "Tarn Q3", Form: "bare-root",
+		Received:   80,
 		ReceivedOn: h.Today(), GradeLow: 11.5, GradeHigh: 12}))
 	asked := match.Asked{Grafts: 40, Ways: []string{"whip-and-tongue"}}
 	before, err := h.Match(ctx, "O-1", asked)
@@ -282,7 +284,8 @@ func TestStemsAreCutHigherWhereThatPairs(t *testing.T) {
 		}
 	}
 	require.Positive(t, higher)
-	code, err := h.MakeBatch(ctx, h.maud, "O-1", match.MakeBatch{Asked: asked, Print: m.Print, Once: h.uuid(), Tie: "film", Healing: "cold callus"})
+	code, err := h.MakeBatch(ctx, h.maud, "O-1", match.MakeBatch{Asked: asked, Print: m.Print, Once: h.uuid(), Tie: "film",
+		Healing: "cold callus"})
 	require.NoError(t, err)
 	said := false
 	for _, x := range h.tagsOf(code, h.ansel) {
@@ -331,7 +334,8 @@ func TestSpeciesAreBuddedInTheirTurn(t *testing.T) {
 func TestBoughtWoodComesWithoutPlantOrDay(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(200, 4, 40)
-	cut := wood.NewBundle{Code: "W-9", State: "resting", CutOn: h.Today().AddDate(0, 0, -60), CutLate: h.Today().AddDate(0, 0, -20), Sticks: 30,
+	cut := wood.NewBundle{Code: "W-9", State: "resting", CutOn: h.Today().AddDate(0, 0, -60), CutLate: h.Today().AddDate(0, 0, -20),
+		Sticks:   30,
 		LengthMM: 300, BaseMM: 8, TipMM: 6, InternodeMM: 22, BudsPerPiece: 2, Part: "middle"}
 	isProblem(t, h.AddBundle(ctx, h.maud, cut), "where it was bought")
 	cut.BoughtFrom, cut.Variety, cut.Genus = "Holm  Layers", "Lanternjaw", "pear"
@@ -345,7 +349,8 @@ func TestBoughtWoodComesWithoutPlantOrDay(t *testing.T) {
 	assert.Equal(t, "middle", b.Bundle.Part)
 	assert.InDelta(t, 60, b.Kept.Keeping.Age.Days, 1.5, "kept as if it were the oldest")
 	assert.InDelta(t, 20, b.Kept.Young.Days, 1.5)
-	assert.InDelta(t, 45, b.Kept.Keeping.KeepLate.Sub(b.Kept.Keeping.KeepBy).Hours()/24, 4, "and may keep as long as the youngest, were the store cooler")
+	assert.InDelta(t, 45, b.Kept.Keeping.KeepLate.Sub(b.Kept.Keeping.KeepBy).Hours()/24, 4,
+		"and may keep as long as the youngest, were the store cooler")
 	again := cut
 	again.Code = "W-10"
 	require.NoError(t, h.AddBundle(ctx, h.maud, again))

@@ -45,7 +45,8 @@ func TestFailedStocksComeBackAsALot(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(60, 20, 20)
 	ts := h.finished(12, h.ansel)
-	isProblem(t, h.ReturnFailed(ctx, h.maud, "L-1", stock.Returning{NewCode: "L-1-F", Place: "", N: 1}), "0 stocks of lot L-1 are counted dead")
+	isProblem(t, h.ReturnFailed(ctx, h.maud, "L-1", stock.Returning{NewCode: "L-1-F", Place: "", N: 1}),
+		"0 stocks of lot L-1 are counted dead")
 	count, err := h.Count(ctx, ts[0].Code, "first look")
 	require.NoError(t, err)
 	tied := count.Tag.Tied

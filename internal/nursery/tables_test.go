@@ -20,7 +20,8 @@ func TestTheCraftsTablesAreTheHousesOwn(t *testing.T) {
 	s := h.Set
 	var order, way string
 	require.NoError(t, s.DB.Get(&order, `select o.code from orders o join variety v on v.id = o.variety_id where closed_on is null
-		and not exists (select 1 from batch b where b.order_id = o.id) and v.genus = 'pear' and o.stock_type_id not in (select stock_type_id from limb) limit 1`))
+		and not exists (select 1 from batch b where b.order_id = o.id) and v.genus = 'pear' and o.stock_type_id not in (select
+		stock_type_id from limb) limit 1`))
 	way = "whip-and-tongue"
 	back := func(kind, ref string) {
 		p, err := s.Correctable(ctx, h.maud, kind, ref)
@@ -93,7 +94,8 @@ func TestTheCraftsTablesAreTheHousesOwn(t *testing.T) {
 	} {
 		isProblem(t, right(t, s, h, c.kind, c.ref, c.key, c.to), c.says)
 	}
-	for _, none := range [][2]string{{"technique", "none"}, {"tie", "none"}, {"genus", "none"}, {"pair", "pear"}, {"pair", "pear on nothing"}, {"what", "x"}} {
+	for _, none := range [][2]string{{"technique", "none"}, {"tie", "none"}, {"genus", "none"}, {"pair", "pear"}, {"pair",
+		"pear on nothing"}, {"what", "x"}} {
 		_, err := s.Correctable(ctx, h.maud, none[0], none[1])
 		assert.ErrorIs(t, err, nursery.ErrNotFound, none)
 	}

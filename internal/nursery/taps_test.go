@@ -77,7 +77,8 @@ func TestShuffledTapsEndAtTheTrueCount(t *testing.T) {
 		assert.True(t, last.Finished)
 		assert.Zero(t, last.Held, "all of them count in the end")
 		var stems, pieces int
-		require.NoError(t, h.db.Get(&stems, `select coalesce(sum(n), 0) from stock_ledger where tag_id = $1 and to_account = 'grafted'`, tag.ID))
+		require.NoError(t, h.db.Get(&stems, `select coalesce(sum(n), 0) from stock_ledger where tag_id = $1 and to_account = 'grafted'`,
+			tag.ID))
 		assert.GreaterOrEqual(t, stems, 11)
 		require.NoError(t, h.db.Get(&pieces, `select coalesce(sum(case when to_account = 'spoiled' then n else -n end), 0) from wood_ledger
 			where tag_id = $1 and 'spoiled' in (to_account, from_account)`, tag.ID))

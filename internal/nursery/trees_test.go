@@ -75,7 +75,8 @@ func (h *house) grafted(order string, healing string, taken int) []string {
 func TestEveryLimbAddsUpWithTheLedger(t *testing.T) {
 	h := newHouse(t)
 	h.stocked(10, 20, 5)
-	require.NoError(t, h.AddTree(ctx, h.maud, trees.NewTree{Code: "T-1", Genus: "pear", Stock: "an old one", Place: "old row", Planted: 1990}))
+	require.NoError(t, h.AddTree(ctx, h.maud, trees.NewTree{Code: "T-1", Genus: "pear", Stock: "an old one", Place: "old row",
+		Planted: 1990}))
 	h.problem(h.AddTree(ctx, h.maud, trees.NewTree{Code: "T-1", Genus: "pear", Stock: "another"}), "code")
 	for range 3 {
 		_, err := h.AddLimb(ctx, h.maud, "T-1", trees.NewLimb{MM: 14, Places: 3, FromY: 300, TipX: 200, TipY: 800})
@@ -111,7 +112,8 @@ func TestEveryLimbAddsUpWithTheLedger(t *testing.T) {
 	assert.Equal(t, 1, a.Alive)
 	assert.Equal(t, tied-1, a.Dead)
 	assert.InDelta(t, 1, a.Chance, 0, "one lives")
-	assert.Equal(t, tied, h.sum(`select sum(n) from stock_ledger l join any_lot x on x.id = l.lot_id where x.code = 'T-1-A' and to_account = 'grafted'`))
+	assert.Equal(t, tied, h.sum(`select sum(n) from stock_ledger l join any_lot x on x.id = l.lot_id where x.code = 'T-1-A' and
+		to_account = 'grafted'`))
 	rs, err := h.DB.Q().TakeRecords(ctx, store.TakeFilter{})
 	require.NoError(t, err)
 	joins := 0
@@ -203,11 +205,13 @@ func TestFamilyTreesAreBegunSoThatEnoughAreGood(t *testing.T) {
 		require.NoError(t, h.AddPlant(ctx, h.maud, wood.NewPlant{Code: code, Genus: "pear", Variety: v}))
 	}
 	lot := func(code string, n int) {
-		require.NoError(t, h.AddLot(ctx, h.maud, stock.NewLot{Code: code, Genus: "pear", StockType: "Frame", Form: supply.BareRoot, Received: n, ReceivedOn: h.Today(),
+		require.NoError(t, h.AddLot(ctx, h.maud, stock.NewLot{Code: code, Genus: "pear", StockType: "Frame", Form: supply.BareRoot,
+			Received: n, ReceivedOn: h.Today(),
 			GradeLow: 8, GradeHigh: 10}))
 	}
 	lot("L-8", 200)
-	n := trees.NewSet{Code: "F-1", Kind: trees.Family, Lot: "L-8", Wanted: 40, Genus: "pear", Varieties: []string{"Lanternjaw", "Copperpot", "Grey Ferryman"},
+	n := trees.NewSet{Code: "F-1", Kind: trees.Family, Lot: "L-8", Wanted: 40, Genus: "pear", Varieties: []string{"Lanternjaw",
+		"Copperpot", "Grey Ferryman"},
 		DueOn: time.Date(2029, 3, 1, 0, 0, 0, 0, time.UTC)}
 	bad := func(field string, change func(n *trees.NewSet)) string {
 		x := n
@@ -239,7 +243,8 @@ func TestFamilyTreesAreBegunSoThatEnoughAreGood(t *testing.T) {
 	begun, err := h.AddSet(ctx, h.maud, n)
 	require.NoError(t, err)
 	assert.Greater(t, begun, 50, "more than one variety's take asks for")
-	assert.Equal(t, 200-begun, h.sum(`select n from stock_balance b join any_lot l on l.id = b.lot_id where l.code = 'L-8' and account = 'free'`))
+	assert.Equal(t, 200-begun, h.sum(`select n from stock_balance b join any_lot l on l.id = b.lot_id where l.code = 'L-8' and account =
+		'free'`))
 	p := h.tree("F-1")
 	require.Len(t, p.Limbs, 3)
 	product := 1.0

@@ -46,7 +46,8 @@ func TestEachWayOfTheHouseChangesSomething(t *testing.T) {
 	// take along for cutting, what is offered for a batch, and what follows.
 	shows := func() string {
 		var out strings.Builder
-		for _, c := range []struct{ key, form string }{{"whip-and-tongue", "bare-root"}, {"chip-bud", "bare-root"}, {"t-bud", outlook.InRow}} {
+		for _, c := range []struct{ key, form string }{{"whip-and-tongue", "bare-root"}, {"chip-bud", "bare-root"}, {"t-bud",
+			outlook.InRow}} {
 			retagged(c.key, c.form)
 			p, err := h.Card(ctx, h.maud, tags[1].Code)
 			require.NoError(t, err)

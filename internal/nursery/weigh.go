@@ -163,7 +163,8 @@ func (w *Taps) Weighed(ids []string) []store.Tally {
 
 // TapOf reads a kept tap into the core's form.
 func TapOf(t store.Tally) tally.Tap {
-	x := tally.Tap{ID: t.ID, Kind: tally.Kind(t.Kind), N: t.N, At: t.At, Received: t.ReceivedAt, Device: t.Device, No: t.No, Theirs: t.Theirs,
+	x := tally.Tap{ID: t.ID, Kind: tally.Kind(t.Kind), N: t.N, At: t.At, Received: t.ReceivedAt, Device: t.Device, No: t.No,
+		Theirs: t.Theirs,
 		Undone: t.Undone}
 	if t.Undoes != nil {
 		x.Undoes = *t.Undoes

@@ -18,7 +18,8 @@ func (p Played) Anew(work benchday.Problem, hands []Hand, plan benchday.Plan) re
 	was := p.by
 	d := *was.d
 	d.Work, d.Hands = work, hands
-	b := playing{r: was.r, d: &d, l: was.l, kept: was.kept, lines: was.lines, order: was.order, effect: map[take.Named]int{}, window: map[Shutting]int{},
+	b := playing{r: was.r, d: &d, l: was.l, kept: was.kept, lines: was.lines, order: was.order, effect: map[take.Named]int{},
+		window: map[Shutting]int{},
 		merged: map[mergedJob]int{}}
 	b.p = Played{Orders: p.Orders, Effects: slices.Clone(p.Effects), Windows: slices.Clone(p.Windows), Work: work, Plan: plan, From: p.From}
 	for i, n := range p.Effects {
@@ -48,7 +49,8 @@ func (p Played) Anew(work benchday.Problem, hands []Hand, plan benchday.Plan) re
 // Helper is somebody taken on, who knows all that is to be done and works at the house's pace as
 // far as that can be known beforehand, for so many working days from the next half-day on.
 func (d *Diary) Helper(days int) (Hand, benchday.Hand) {
-	h := Hand{Person: store.Person{ID: helperID}, Knows: map[string]bool{}, Speed: sizing.Interval{Mean: 1, Low: 1 - helperPace, High: 1 + helperPace}}
+	h := Hand{Person: store.Person{ID: helperID}, Knows: map[string]bool{}, Speed: sizing.Interval{Mean: 1, Low: 1 - helperPace, High: 1 +
+		helperPace}}
 	x := benchday.Hand{ID: "one more", Speed: 1, Knows: h.Knows, Hours: make([]float64, d.Work.Slots)}
 	for _, j := range d.Work.Jobs {
 		h.Knows[j.Technique] = true

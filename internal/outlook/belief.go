@@ -72,7 +72,8 @@ func (b Belief) Working(genus store.Genus) working.Working {
 			{Name: words.SoOneWorkerWithOne, Value: words.PctRange(one), Source: source},
 		}}
 	if n := b.Technique.Pieces(); n > 1 {
-		w.Inputs = append(w.Inputs, working.Input{Name: words.BudsAStock, Value: words.OneOfBuds(n, b.Expected.Mean), Source: working.HouseWay})
+		w.Inputs = append(w.Inputs, working.Input{Name: words.BudsAStock, Value: words.OneOfBuds(n, b.Expected.Mean),
+			Source: working.HouseWay})
 	}
 	return w
 }

@@ -49,7 +49,10 @@ func (r *OrderSizer) BuddingInTurn(ls []OrderLine) []Budding {
 		out[i].Orders, out[i].ToGo = append(out[i].Orders, l.Order.Code), out[i].ToGo+l.ToGo
 	}
 	if !r.F.Answers().FixedOrder() { // else as the orders come: by day and priority
-		slices.SortStableFunc(out, func(a, b Budding) int { return cmp.Or(a.Window.To.Compare(b.Window.To), cmp.Compare(a.Genus, b.Genus)) })
+		slices.SortStableFunc(out, func(a, b Budding) int {
+			return cmp.Or(a.Window.To.Compare(b.Window.To), cmp.Compare(a.Genus,
+				b.Genus))
+		})
 	}
 	free := r.F.Today
 	for i := range out {

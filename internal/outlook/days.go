@@ -88,7 +88,8 @@ func BenchDaysOf(f *snapshot.Snapshot, from time.Time) DaysPage {
 		if j.Fixed {
 			pieces = append(
 				pieces,
-				benchday.Piece{Job: i, Hand: j.Hand, Slot: j.Slot, Grafts: j.Grafts, Hours: float64(j.Grafts) * (1/d.Work.Rate[j.Technique] + j.Prepare)},
+				benchday.Piece{Job: i, Hand: j.Hand, Slot: j.Slot, Grafts: j.Grafts,
+					Hours: float64(j.Grafts) * (1/d.Work.Rate[j.Technique] + j.Prepare)},
 			)
 		} else {
 			left = append(left, benchday.Left{Job: i, Grafts: j.Grafts})

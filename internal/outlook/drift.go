@@ -85,7 +85,8 @@ func GrowRisks(n *Nursing, gs []Growing, beds []Bed) []Risk {
 			continue
 		}
 		says := words.LateStep(l.Step.Name, l.Step.N, l.Step.Window, n.Today, l.Step.Trees)
-		out = append(out, Risk{Where: l.Bed.Place, Says: says, Do: words.LosesSays(l.Step.Name, l.Step.Loses, l.Step.Own), Path: "/grow/walk#" + l.Bed.Place,
+		out = append(out, Risk{Where: l.Bed.Place, Says: says, Do: words.LosesSays(l.Step.Name, l.Step.Loses, l.Step.Own),
+			Path:  "/grow/walk#" + l.Bed.Place,
 			worst: badness["keep"]})
 	}
 	return out

@@ -49,7 +49,8 @@ func EntriesOf(n *Nursing, gs []Growing, worker int64) []Entry {
 			id := key{g.Batch, g.Stands(), k.Name, k.N}
 			i, ok := at[id]
 			if !ok {
-				i, out = len(out), append(out, Entry{UID: fmt.Sprintf("%s-%s-%d-%x@unionknot", g.Batch, strings.ReplaceAll(k.Name.String(), " ", "-"),
+				i, out = len(out), append(out, Entry{UID: fmt.Sprintf("%s-%s-%d-%x@unionknot", g.Batch,
+					strings.ReplaceAll(k.Name.String(), " ", "-"),
 					k.N, placeSum(g.Stands())), From: k.From.Date(), To: k.By.Date(), Says: words.KnotHow(k.Name, k.N, n.F.Answers())})
 				at[id] = i
 			}
@@ -95,7 +96,8 @@ func benchDays(f *snapshot.Snapshot, worker int64) []Entry {
 	}
 	var out []Entry
 	for d, k := range grafts {
-		out = append(out, Entry{UID: "bench-" + d.day.Format("20060102") + "-" + fmt.Sprint(worker) + "@unionknot", Title: words.BenchDay(k), From: d.day,
+		out = append(out, Entry{UID: "bench-" + d.day.Format("20060102") + "-" + fmt.Sprint(worker) + "@unionknot",
+			Title: words.BenchDay(k), From: d.day,
 			To: d.day})
 	}
 	return out
@@ -113,7 +115,8 @@ func windows(f *snapshot.Snapshot) []Entry {
 					continue
 				}
 				id := fmt.Sprintf("window-%s-%s-%d", g.Key, t.Key, w.From.Year())
-				out = append(out, Entry{UID: id + "-opens@unionknot", Title: words.WindowOpens(t.Name, g.Name), Says: season.Say(w.From) + " – " +
+				out = append(out, Entry{UID: id + "-opens@unionknot", Title: words.WindowOpens(t.Name, g.Name), Says: season.Say(w.From) +
+					" – " +
 					season.Say(w.To), From: w.From, To: w.From},
 					Entry{UID: id + "-shuts@unionknot", Title: words.WindowShuts(t.Name, g.Name), From: w.To, To: w.To})
 			}

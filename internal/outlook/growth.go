@@ -115,7 +115,8 @@ func (n *Nursing) Of(t store.GrowTag) Growing {
 	g := Growing{GrowTag: t}
 	callus, stock := n.F.Genus(t.Genus).SeasonGroup, n.F.Genus(t.StockGenus).SeasonGroup
 	m := &g.Made
-	*m = aftercare.Made{Technique: own.Base(t.Technique), Wood: t.Wood, Healing: own.Base(t.Healing), Tie: own.Base(t.Tie), Film: n.film, Cover: t.Cover != "", Limb: t.LotForm == supply.Limb,
+	*m = aftercare.Made{Technique: own.Base(t.Technique), Wood: t.Wood, Healing: own.Base(t.Healing), Tie: own.Base(t.Tie), Film: n.film,
+		Cover: t.Cover != "", Limb: t.LotForm == supply.Limb,
 		Buds: t.BudsPerPiece, Finished: aftercare.DayOf(dayOf(t.FinishedAt)), Group: callus, Calendar: n.Calendar(stock), Ways: n.ways,
 		Weeks: n.weeks[t.Tie], Numbers: n.F.Numbers}
 	if m.Technique == aftercare.TBud || m.Technique == aftercare.ChipBud {
@@ -443,7 +444,10 @@ func (n *Nursing) Cords(gs []Growing) []Cord {
 	}
 	for i := range out {
 		slices.SortStableFunc(out[i].Causes, func(a, b store.CauseSum) int { return b.N - a.N })
-		slices.SortStableFunc(out[i].Knots, func(a, b CordKnot) int { return cmp.Or(cmp.Compare(a.Best, b.Best), cmp.Compare(a.Name, b.Name)) })
+		slices.SortStableFunc(out[i].Knots, func(a, b CordKnot) int {
+			return cmp.Or(cmp.Compare(a.Best, b.Best), cmp.Compare(a.Name,
+				b.Name))
+		})
 	}
 	next := func(c Cord) aftercare.Day {
 		if len(c.Knots) == 0 {

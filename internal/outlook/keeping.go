@@ -143,7 +143,8 @@ func (k *Kept) late(c wood.Clock, young wood.Age, now time.Time) {
 	late := c.KeepAged(young, now, k.Bundle.State)
 	k.Keeping.KeepLate = late.KeepLate
 	k.Working.Range = words.KeepRange(k.Keeping.Earliest, k.Keeping.KeepLate)
-	k.Working.Inputs = append(k.Working.Inputs, working.Input{Name: words.CutBetween, Value: words.CutRange(k.Bundle.CutOn, *k.Bundle.CutLate,
+	k.Working.Inputs = append(k.Working.Inputs, working.Input{Name: words.CutBetween, Value: words.CutRange(k.Bundle.CutOn,
+		*k.Bundle.CutLate,
 		young.Days, k.Keeping.Age.Days), Source: working.Entered, Ref: k.Bundle.Code})
 }
 

@@ -29,7 +29,8 @@ type HealLine struct {
 
 // healing is an uncounted tag as its first look asks of it.
 func (n *Nursing) healing(t store.Tag) *aftercare.Made {
-	m := &aftercare.Made{Technique: own.Base(t.Technique), Healing: own.Base(t.Healing), Group: n.F.Genus(t.Genus).SeasonGroup, Film: n.film,
+	m := &aftercare.Made{Technique: own.Base(t.Technique), Healing: own.Base(t.Healing), Group: n.F.Genus(t.Genus).SeasonGroup,
+		Film:     n.film,
 		Finished: aftercare.DayOf(dayOf(*t.FinishedAt)), Numbers: n.F.Numbers}
 	if m.Boxed() {
 		m.Box = n.Box(t.HealPlace, t.Healing, m.Group)

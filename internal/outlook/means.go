@@ -167,7 +167,8 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 			} else {
 				kept += x.N
 			}
-			inputs = append(inputs, working.Input{Name: x.Code, Value: words.PileOut(x.N, kind, words.Gates(x.Gates, x.Found, x.KeepBy), who, why),
+			inputs = append(inputs, working.Input{Name: x.Code, Value: words.PileOut(x.N, kind, words.Gates(x.Gates, x.Found, x.KeepBy),
+				who, why),
 				Source: working.Measured})
 		}
 		if kept > 0 {
@@ -179,7 +180,8 @@ func (d *drawn) draw(l OrderLine, t technique.Technique, st technique.Standing, 
 		}
 		if unmeasured > 0 && left < l.ToGo {
 			b.Says += words.NotMeasured(unmeasured)
-			inputs = append(inputs, working.Input{Name: "Not measured", Value: fmt.Sprintf("%d %s", unmeasured, kind), Source: working.Measured})
+			inputs = append(inputs, working.Input{Name: "Not measured", Value: fmt.Sprintf("%d %s", unmeasured, kind),
+				Source: working.Measured})
 		}
 		if n := all - kept - serves - unmeasured; n > 0 {
 			inputs = append(inputs, working.Input{Name: "Fit nothing", Value: words.FitNothing(n, kind), Source: working.Measured})

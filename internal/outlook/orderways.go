@@ -200,7 +200,8 @@ func (r *OrderSizer) Weavable(o store.Order, n Need) (Weavable, error) {
 		for _, c := range p.Classes {
 			if slices.ContainsFunc(ways, func(x pairing.Way) bool {
 				return x.Unfit(p.ID).Limit == "" && (len(stock) == 0 || slices.ContainsFunc(stock, func(s pairing.Pile) bool {
-					return x.UnfitLot(s.ID).Limit == "" && slices.ContainsFunc(s.Classes, func(k caliper.Count) bool { return x.Joins(k.Class, c.Class) })
+					return x.UnfitLot(s.ID).Limit == "" && slices.ContainsFunc(s.Classes,
+						func(k caliper.Count) bool { return x.Joins(k.Class, c.Class) })
 				}))
 			}) || len(ways) == 0 {
 				w.Pieces += c.N

@@ -39,7 +39,8 @@ func (d *Diary) AddWoven(ws []Woven) {
 		l := lots[w.Lot]
 		b, _ := d.F.Bundle(w.Bundle)
 		o, _ := d.F.Order(w.Order)
-		j := benchday.Job{ID: w.Order + " " + w.Lot + " " + w.Bundle, Batch: w.Order, Technique: w.Technique, Lot: w.Lot, Bundle: w.Bundle, Grafts: w.N,
+		j := benchday.Job{ID: w.Order + " " + w.Lot + " " + w.Bundle, Batch: w.Order, Technique: w.Technique, Lot: w.Lot,
+			Bundle: w.Bundle, Grafts: w.N,
 			Weight: lateWeight[o.Priority], Prepare: d.beside(l.Form, w.Technique, w.Buds)}
 		lim.set(&j, o.StockGenus, l.Form, w.Bundle, b.CutOn)
 		d.Woven[len(d.Work.Jobs)-1] = w
@@ -108,7 +109,8 @@ const (
 // PlayedOf readies the house's season: what is made and counted, what is planned, what nothing is
 // planned for. d has the weave of what is in no batch, plan is of its work.
 func PlayedOf(r *OrderSizer, lines []OrderLine, d *Diary, plan benchday.Plan, l take.Learned, kept []store.DayKept) Played {
-	b := &playing{r: r, d: d, l: l, kept: kept, lines: lines, order: map[string]int{}, effect: map[take.Named]int{}, window: map[Shutting]int{},
+	b := &playing{r: r, d: d, l: l, kept: kept, lines: lines, order: map[string]int{}, effect: map[take.Named]int{},
+		window: map[Shutting]int{},
 		merged: map[mergedJob]int{}}
 	p := &b.p
 	p.Work, p.Plan, p.From, p.Counted, p.Diary = d.Work, plan, d.from, l.Tags, d
@@ -239,7 +241,8 @@ func (b *playing) add(j rehearsal.Job, n int, what PlayedJob) {
 	if b.p.Orders[j.Order].Tree != "" {
 		j.From = len(b.p.Season.Later) // a limb is neither lifted nor graded
 	}
-	k := mergedJob{order: j.Order, hand: j.Hand, day: j.Day, window: j.Window, from: j.From, buds: j.Buds, sure: j.Sure, part: j.Part, eta: j.Eta, sd: j.EtaSD}
+	k := mergedJob{order: j.Order, hand: j.Hand, day: j.Day, window: j.Window, from: j.From, buds: j.Buds, sure: j.Sure, part: j.Part,
+		eta: j.Eta, sd: j.EtaSD}
 	for i := range k.effects {
 		k.effects[i] = -1
 		if i < len(j.Effects) {
@@ -270,7 +273,8 @@ func (b *playing) made() {
 		if !ok {
 			return
 		}
-		j, ok := b.graft(i, t.Technique, t.Lot, t.Bundle, t.WorkerID, caliper.ClassOf((t.StockLow+t.StockHigh)/2), caliper.ClassOf((t.WoodLow+t.WoodHigh)/2))
+		j, ok := b.graft(i, t.Technique, t.Lot, t.Bundle, t.WorkerID, caliper.ClassOf((t.StockLow+t.StockHigh)/2),
+			caliper.ClassOf((t.WoodLow+t.WoodHigh)/2))
 		if !ok {
 			return
 		}
@@ -504,7 +508,8 @@ func (b *playing) alone(i int) {
 	}
 	e := b.l.Effect(n.Factor, n.Level)
 	if e.SD == 0 {
-		e.SD = map[string]float64{take.Worker: take.UsualSpreads.Worker, take.Lot: take.UsualSpreads.Lot, take.Bundle: take.UsualSpreads.Bundle}[n.Factor]
+		e.SD = map[string]float64{take.Worker: take.UsualSpreads.Worker, take.Lot: take.UsualSpreads.Lot,
+			take.Bundle: take.UsualSpreads.Bundle}[n.Factor]
 	}
 	b.p.Season.Effects[i] = rehearsal.Belief{Mean: e.Mode, SD: e.SD}
 }

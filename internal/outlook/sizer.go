@@ -398,7 +398,8 @@ func onLimb(r *OrderSizer, o store.Order, ts []technique.Technique) []technique.
 	out := slices.DeleteFunc(slices.Clone(ts), func(t technique.Technique) bool {
 		return len(stock) > 0 && !slices.ContainsFunc(stock, func(s caliper.Class) bool {
 			mm := s.Middle()
-			return mm >= t.StockMinMM && mm <= t.StockMaxMM && (len(scion) == 0 || slices.ContainsFunc(scion, func(w caliper.Class) bool { return t.Joins(s, w) }))
+			return mm >= t.StockMinMM && mm <= t.StockMaxMM && (len(scion) == 0 || slices.ContainsFunc(scion,
+				func(w caliper.Class) bool { return t.Joins(s, w) }))
 		})
 	})
 	if len(out) == 0 {
@@ -429,7 +430,8 @@ func (r *OrderSizer) account(o store.Order, by Belief, chance float64) supply.Ac
 		})
 		return whatIf(take, r.Points)
 	}
-	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Gone: o.Gone, Doubtful: o.Doubtful, Dead: o.Dead, Grade: becomes(r, o), More: on(by), Chance: chance,
+	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Gone: o.Gone, Doubtful: o.Doubtful, Dead: o.Dead, Grade: becomes(r, o),
+		More: on(by), Chance: chance,
 		Planned: o.Batched}
 	bs := r.Beliefs[o.Genus]
 	for _, m := range o.Made {
@@ -504,7 +506,8 @@ func (r *OrderSizer) Need(o store.Order, chance float64) (Need, supply.Balance, 
 	lies := r.shares(o, n.By.Technique, int(math.Ceil(float64(o.Trees)/n.By.mean())))
 	w := words.Need{Order: o.Code, Trees: o.Trees, Chance: chance, Planned: o.Batched, Balance: b, Technique: n.By.Technique.Name,
 		Genus: g.Name, Why: how, Expected: n.By.Working(g), Points: r.Points, On: a.More.Interval90(), Lot: lies.Lot, Bundle: lies.Bundle,
-		Worker: lies.Worker, Tree: o.Tree, LimbTrees: o.LimbTrees, Later: r.Fate.Later, LaterFrom: r.Fate.LaterFrom, Grade: r.Fate.Grade, GradeFrom: r.Fate.From}
+		Worker: lies.Worker, Tree: o.Tree, LimbTrees: o.LimbTrees, Later: r.Fate.Later, LaterFrom: r.Fate.LaterFrom, Grade: r.Fate.Grade,
+		GradeFrom: r.Fate.From}
 	if passed.Technique.Key != "" {
 		if pb, err := r.size(r.account(o, passed, chance)); err == nil {
 			w.Passed = &words.Passed{Technique: passed.Technique.Name, Take: passed.mean(), ToGo: pb.ToGo, Grafts: pb.Grafts(),

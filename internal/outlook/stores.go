@@ -224,7 +224,8 @@ type Risk struct {
 }
 
 // how bad each kind of flag is, the worst first.
-var badness = map[string]int{"frost": 0, "warmth": 1, "amiss": 1, "keep": 2, "failed look": 3, "fell": 4, "fruit": 5, "silent": 6, "look": 7}
+var badness = map[string]int{"frost": 0, "warmth": 1, "amiss": 1, "keep": 2, "failed look": 3, "fell": 4, "fruit": 5, "silent": 6,
+	"look": 7}
 
 // Risks gathers what may be lost: in the stores, wood near its end, and orders
 // whose counts came in low.

@@ -276,12 +276,15 @@ func (d *tablet) send(p *person, server int) bool {
 // bigTags makes room for many taps: tags of thousands of grafts, as one statement.
 func bigTags(t *testing.T, db *store.DB, n int) (codes []string) {
 	t.Helper()
-	require.NoError(t, db.Select(&codes, `with was as (select * from any_tag where finished_at is null and dropped_at is null order by id limit 1),
+	require.NoError(t, db.Select(&codes, `with was as (select * from any_tag where finished_at is null and dropped_at is null order by id
+		limit 1),
 		made as (insert into any_tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, planned)
-			select 'Z' || (i % 10) || '-0' || lpad(i::text, 4, '0'), batch_id, lot_id, bundle_id, technique, (select id from person where sign_in = 'maud'),
+			select 'Z' || (i % 10) || '-0' || lpad(i::text, 4, '0'), batch_id, lot_id, bundle_id, technique, (select id from person where
+			sign_in = 'maud'),
 				day, 1000 from was, generate_series(1, $1) i returning id, code)
 		select code from made`, n))
-	_, err := db.Exec(`insert into tag_thread (tag_id, stock_mm, wood_mm, n) select id, 8.25, 8.25, 1000 from any_tag where code like 'Z%-0%'`)
+	_, err := db.Exec(`insert into tag_thread (tag_id, stock_mm, wood_mm, n) select id, 8.25, 8.25, 1000 from any_tag where code like
+		'Z%-0%'`)
 	require.NoError(t, err)
 	return codes
 }

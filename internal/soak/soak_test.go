@@ -34,7 +34,8 @@ func TestKillsUnderLoadLoseNoTap(t *testing.T) {
 	var all sync.WaitGroup
 	var tablets []*tablet
 	for i := range 12 {
-		d := &tablet{device: fmt.Sprintf("tablet-%d", i), acked: map[string]bool{}, made: map[string]int{}, r: rand.New(rand.NewPCG(uint64(i), 5))}
+		d := &tablet{device: fmt.Sprintf("tablet-%d", i), acked: map[string]bool{}, made: map[string]int{},
+			r: rand.New(rand.NewPCG(uint64(i), 5))}
 		tablets = append(tablets, d)
 		p := r.signIn("maud")
 		all.Go(func() {
@@ -157,7 +158,8 @@ func TestFiftyPlannersOnTwoServers(t *testing.T) {
 					}
 				case 5:
 					var code string
-					if db.Get(&code, `select code from tag where finished_at is not null and look_id is null and tied > 0 order by random() limit 1`) == nil {
+					if db.Get(&code, `select code from tag where finished_at is not null and look_id is null and tied > 0 order by
+						random() limit 1`) == nil {
 						status = p.press(s, "/heal/"+code, `^/heal/[^/]+$`, url.Values{"taken": {"1"}})
 					}
 				}

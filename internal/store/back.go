@@ -9,7 +9,8 @@ import (
 // ErrNotFound: it is open, or was noted anew.
 func (q Q) WrongAgain(ctx context.Context, id int64, since time.Time) (a Amiss, err error) {
 	err = q.get(ctx, &a, `update amiss a set righted_at = null, righted_by = null from person p where a.id = $1 and a.righted_at > $2
-		and p.id = a.seen_by and not exists (select from amiss b where lower(b.place) = lower(a.place) and b.what = a.what and b.righted_at is null)
+		and p.id = a.seen_by and not exists (select from amiss b where lower(b.place) = lower(a.place) and b.what = a.what and
+		b.righted_at is null)
 		returning a.id, a.place, a.what, a.seen_at, p.name as by`, id, since)
 	return a, err
 }

@@ -153,14 +153,16 @@ func (q Q) AddThreads(ctx context.Context, ts []Thread) error {
 		buds[i] = max(1, t.Buds)
 	}
 	_, err := q.exec(ctx, `insert into batch_thread (batch_id, lot_id, stock_mm, bundle_id, wood_mm, technique, n, against, buds)
-		select * from unnest($1::bigint[], $2::bigint[], $3::numeric[], $4::bigint[], $5::numeric[], $6::text[], $7::int[], $8::text[], $9::int[])`,
+		select * from unnest($1::bigint[], $2::bigint[], $3::numeric[], $4::bigint[], $5::numeric[], $6::text[], $7::int[], $8::text[],
+		$9::int[])`,
 		batches, lots, stock, bundles, wood, techniques, many, against, buds)
 	return err
 }
 
 // ThreadsOf lists the weaves of batches.
 func (q Q) ThreadsOf(ctx context.Context, batches []int64) (ts []Thread, err error) {
-	err = q.all(ctx, &ts, `select t.*, l.code as lot, l.taper_mm as lot_taper, w.code as bundle from batch_thread t join stock_lot l on l.id = t.lot_id
+	err = q.all(ctx, &ts, `select t.*, l.code as lot, l.taper_mm as lot_taper, w.code as bundle from batch_thread t join stock_lot l on
+		l.id = t.lot_id
 		join wood_bundle w on w.id = t.bundle_id where t.batch_id = any($1) order by batch_id, stock_mm desc, wood_mm desc, lot,
 		bundle`, batches)
 	return ts, err
@@ -168,7 +170,8 @@ func (q Q) ThreadsOf(ctx context.Context, batches []int64) (ts []Thread, err err
 
 // Threads lists a batch's weave, thickest stock first.
 func (q Q) Threads(ctx context.Context, batchID int64) (ts []Thread, err error) {
-	err = q.all(ctx, &ts, `select t.*, l.code as lot, l.taper_mm as lot_taper, w.code as bundle from batch_thread t join stock_lot l on l.id = t.lot_id
+	err = q.all(ctx, &ts, `select t.*, l.code as lot, l.taper_mm as lot_taper, w.code as bundle from batch_thread t join stock_lot l on
+		l.id = t.lot_id
 		join wood_bundle w on w.id = t.bundle_id where t.batch_id = $1 order by stock_mm desc, wood_mm desc, lot, bundle`, batchID)
 	return ts, err
 }

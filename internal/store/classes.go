@@ -34,7 +34,8 @@ type Class struct {
 }
 
 const classSelect = `select c.*, k.name as technique_name,
-	(select count(*) from learner l where l.class_id = c.id)::int as learners, coalesce(x.bound, 0)::int as bound, coalesce(x.planned, 0)::int as planned
+	(select count(*) from learner l where l.class_id = c.id)::int as learners, coalesce(x.bound, 0)::int as bound, coalesce(x.planned,
+	0)::int as planned
 	from class c join technique k on k.key = c.technique
 	left join lateral (select sum(t.tied) as bound, sum(t.planned) as planned from tag t where t.worker_id = c.person_id) x on true `
 
@@ -64,7 +65,8 @@ func (q Q) AddClass(ctx context.Context, c Class, as string, names []string) (id
 		c.Code); err != nil {
 		return 0, err
 	}
-	if err = q.get(ctx, &id, `insert into class (code, name, day, place, technique, cans, warmups, check_tape, bar_pct, bar_run, person_id, made_by, made_at)
+	if err = q.get(ctx, &id, `insert into class (code, name, day, place, technique, cans, warmups, check_tape, bar_pct, bar_run,
+		person_id, made_by, made_at)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) returning id`, c.Code, c.Name, c.Day, c.Place, c.Technique, c.Cans,
 		c.Warmups, c.CheckTape, c.BarPct, c.BarRun, person, c.MadeBy, c.MadeAt); err != nil {
 		return 0, err
@@ -76,8 +78,10 @@ func (q Q) AddClass(ctx context.Context, c Class, as string, names []string) (id
 
 // ChangeClass keeps what a class is changed to.
 func (q Q) ChangeClass(ctx context.Context, c Class) error {
-	return q.named(ctx, `update class set place = :place, warmups = :warmups, check_tape = :check_tape, bar_pct = :bar_pct, bar_run = :bar_run,
-		opened_at = :opened_at, begun_at = :begun_at, closed_at = :closed_at, closed_why = :closed_why, erased_at = :erased_at, off_at = :off_at where id = :id`, c)
+	return q.named(ctx, `update class set place = :place, warmups = :warmups, check_tape = :check_tape, bar_pct = :bar_pct, bar_run =
+		:bar_run,
+		opened_at = :opened_at, begun_at = :begun_at, closed_at = :closed_at, closed_why = :closed_why, erased_at = :erased_at, off_at =
+		:off_at where id = :id`, c)
 }
 
 // ClassTool is tools that a class has out, and how many came back.
@@ -162,14 +166,18 @@ type Verdict struct {
 	Undone   *time.Time `json:"undone"`
 }
 
-const learnerSelect = `select l.id, l.class_id, l.place, l.name, l.on_label, l.person_id, coalesce(p.name, '') as person, l.waits_since, l.left_at, l.cleared_at, l.home_at,
-	(select json_agg(json_build_object('id', t.id, 'code', t.code, 'planned', t.planned, 'tied', t.tied, 'back', t.stock_back, 'open', t.finished_at is null,
-		'counted', t.look_id is not null, 'taken', coalesce(c.taken + c.doubtful, 0), 'standing', case when t.finished_at is null then 0 else t.standing end, 'gone', t.gone,
+const learnerSelect = `select l.id, l.class_id, l.place, l.name, l.on_label, l.person_id, coalesce(p.name, '') as person, l.waits_since,
+	l.left_at, l.cleared_at, l.home_at,
+	(select json_agg(json_build_object('id', t.id, 'code', t.code, 'planned', t.planned, 'tied', t.tied, 'back', t.stock_back, 'open',
+	t.finished_at is null,
+		'counted', t.look_id is not null, 'taken', coalesce(c.taken + c.doubtful, 0), 'standing', case when t.finished_at is null then 0
+		else t.standing end, 'gone', t.gone,
 		'lot', o.code, 'bundle', w.code, 'variety', v.name) order by t.id)
 		from learner_tag x join tag t on t.id = x.tag_id join stock_lot o on o.id = t.lot_id join wood_bundle w on w.id = t.bundle_id
 		join mother_plant m on m.id = w.plant_id join variety v on v.id = m.variety_id left join take_count c on c.id = t.look_id
 		where x.learner_id = l.id)::text as tags,
-	(select json_agg(json_build_object('id', v.id, 'says', v.says, 'warm', v.warm, 'by', b.name, 'at', v.at, 'received', v.received_at, 'device', v.device, 'seen', v.seen,
+	(select json_agg(json_build_object('id', v.id, 'says', v.says, 'warm', v.warm, 'by', b.name, 'at', v.at, 'received', v.received_at,
+	'device', v.device, 'seen', v.seen,
 		'held', v.held, 'tag', v.tag_id, 'tap', v.tap_id, 'undone', v.undone_at) order by v.at, v.received_at, v.id)
 		from verdict v join person b on b.id = v.person_id where v.learner_id = l.id and v.undone_at is null)::text as looks
 	from learner l left join person p on p.id = l.person_id `
@@ -212,7 +220,8 @@ func (l *Learner) sum() {
 
 // KeepLearner keeps what a learner is changed to.
 func (q Q) KeepLearner(ctx context.Context, l Learner) error {
-	return q.named(ctx, `update learner set name = :name, on_label = :on_label, person_id = :person_id, waits_since = :waits_since, left_at = :left_at,
+	return q.named(ctx, `update learner set name = :name, on_label = :on_label, person_id = :person_id, waits_since = :waits_since,
+		left_at = :left_at,
 		cleared_at = :cleared_at, home_at = :home_at where id = :id`, l)
 }
 
@@ -231,7 +240,8 @@ func (q Q) GiveLearnerTags(ctx context.Context, codes []string, learners []int64
 
 // SetPassed keeps how many of tags' grafts were passed; below zero: none has to be.
 func (q Q) SetPassed(ctx context.Context, ids []int64, passed []int) error {
-	_, err := q.exec(ctx, `update any_tag t set passed = case when u.n < 0 then null else u.n end from unnest($1::bigint[], $2::int[]) u(id, n)
+	_, err := q.exec(ctx, `update any_tag t set passed = case when u.n < 0 then null else u.n end from unnest($1::bigint[], $2::int[])
+		u(id, n)
 		where t.id = u.id and t.passed is distinct from case when u.n < 0 then null else u.n end`, ids, passed)
 	return err
 }
@@ -256,7 +266,8 @@ func (q Q) VerdictPlace(ctx context.Context, id string) (class string, place int
 // AddVerdict keeps a look. Seen is the newest that its device knew; "" for none.
 func (q Q) AddVerdict(ctx context.Context, learner, person int64, v Verdict, seen string) error {
 	_, err := q.exec(ctx, `insert into verdict (id, learner_id, says, warm, seen, person_id, at, received_at, device, held, tag_id, tap_id)
-		values ($1, $2, $3, $4, nullif($5, '')::uuid, $6, $7, $8, $9, $10, $11, $12)`, v.ID, learner, v.Says, v.Warm, seen, person, v.At, v.Received,
+		values ($1, $2, $3, $4, nullif($5, '')::uuid, $6, $7, $8, $9, $10, $11,
+			$12)`, v.ID, learner, v.Says, v.Warm, seen, person, v.At, v.Received,
 		v.Device, v.Held, v.TagID, v.TapID)
 	return err
 }
@@ -271,7 +282,8 @@ func (q Q) SettleVerdict(ctx context.Context, v Verdict) error {
 // LearntSkill adds a technique to what a hand knows. Of somebody of whom nothing was noted it stays
 // that they know all.
 func (q Q) LearntSkill(ctx context.Context, person int64, technique string) error {
-	_, err := q.exec(ctx, `insert into person_skill (person_id, technique) select $1, $2 where exists (select 1 from person where id = $1 and skills_set)
+	_, err := q.exec(ctx, `insert into person_skill (person_id, technique) select $1, $2 where exists (select 1 from person where id = $1
+		and skills_set)
 		on conflict do nothing`, person, technique)
 	return err
 }
@@ -292,14 +304,16 @@ func (q Q) NotLearntSkill(ctx context.Context, person int64, technique string) e
 // EraseLearners takes the names of learners out of classes that closed before a time, and of those
 // that are named.
 func (q Q) EraseLearners(ctx context.Context, closedBefore, now time.Time, class int64) (n int64, err error) {
-	return q.exec(ctx, `with done as (update class set erased_at = $2 where erased_at is null and coalesce(closed_at, off_at) is not null and (coalesce(closed_at, off_at) < $1 or id = $3) returning id)
+	return q.exec(ctx, `with done as (update class set erased_at = $2 where erased_at is null and coalesce(closed_at, off_at) is not null
+		and (coalesce(closed_at, off_at) < $1 or id = $3) returning id)
 		update learner l set name = '', on_label = false from done where l.class_id = done.id`, closedBefore, now, class)
 }
 
 // UndoHome takes back that what lived of tags was taken home.
 func (q Q) UndoHome(ctx context.Context, tags []int64, at time.Time) error {
 	_, err := q.exec(ctx, `update tree_move set undone_at = $2 where tag_id = any($1) and what = 'planted' and undone_at is null
-		and act in (select act from tree_move where tag_id = any($1) and what = 'planted' and undone_at is null order by at desc limit 1)`, tags, at)
+		and act in (select act from tree_move where tag_id = any($1) and what = 'planted' and undone_at is null order by at desc limit
+		1)`, tags, at)
 	return err
 }
 

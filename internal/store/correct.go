@@ -32,7 +32,8 @@ func (q Q) CorrectLot(ctx context.Context, l Lot) error {
 	return q.named(
 		ctx,
 		`update stock_lot set stock_type_id = :stock_type_id, supplier = :supplier, received_on = :received_on, form = :form,
-		place = :place, received = :received, grade_low_mm = :grade_low_mm, grade_high_mm = :grade_high_mm, health = :health where id = :id`,
+		place = :place, received = :received, grade_low_mm = :grade_low_mm, grade_high_mm = :grade_high_mm, health = :health where id =
+		:id`,
 		l,
 	)
 }
@@ -48,7 +49,8 @@ func (q Q) CorrectPlant(ctx context.Context, p Plant) error {
 func (q Q) CorrectBundle(ctx context.Context, was, b Bundle) error {
 	if err := q.named(ctx, `update wood_bundle set plant_id = :plant_id, cut_on = :cut_on, state = :state, sticks = :sticks,
 		length_mm = :length_mm, base_mm = :base_mm, tip_mm = :tip_mm, internode_mm = :internode_mm, blind_share = :blind_share,
-		buds_per_piece = :buds_per_piece, pieces = :pieces, whole_shoot = :whole_shoot, face_buds = :face_buds, part = :part where id = :id`,
+		buds_per_piece = :buds_per_piece, pieces = :pieces, whole_shoot = :whole_shoot, face_buds = :face_buds, part = :part where id =
+		:id`,
 		b); err != nil {
 		return err
 	}
@@ -121,7 +123,8 @@ var namesOf = map[bool]struct{ table, column, bearer string }{
 func (q Q) NamesOf(ctx context.Context, stock bool) (ns []Name, err error) {
 	t := namesOf[stock]
 	err = q.all(ctx, &ns, `select n.id, n.genus, n.name, (select count(*) from orders o where o.`+t.column+` = n.id)::int as orders,
-		(select count(*) from `+t.bearer+` b where b.`+t.column+` = n.id)::int as bearers from `+t.table+` n order by n.genus, lower(n.name)`)
+		(select count(*) from `+t.bearer+` b where b.`+t.column+` = n.id)::int as bearers from `+t.table+` n order by n.genus,
+			lower(n.name)`)
 	return ns, err
 }
 
@@ -129,7 +132,8 @@ func (q Q) NamesOf(ctx context.Context, stock bool) (ns []Name, err error) {
 func (q Q) LockName(ctx context.Context, stock bool, id int64) (n Name, err error) {
 	t := namesOf[stock]
 	err = q.get(ctx, &n, `select n.id, n.genus, n.name, (select count(*) from orders o where o.`+t.column+` = n.id)::int as orders,
-		(select count(*) from `+t.bearer+` b where b.`+t.column+` = n.id)::int as bearers from `+t.table+` n where n.id = $1 for update`, id)
+		(select count(*) from `+t.bearer+` b where b.`+t.column+` = n.id)::int as bearers from `+t.table+` n where n.id = $1 for update`,
+		id)
 	return n, err
 }
 
@@ -149,22 +153,26 @@ func (q Q) MergeNames(ctx context.Context, stock bool, from, into int64) error {
 	}
 	if err := q.all(ctx, &refs, `select k.relname as tab, a.attname as col from pg_constraint c join pg_class k on k.oid = c.conrelid
 			join pg_attribute a on a.attrelid = k.oid and a.attnum = c.conkey[1]
-		where c.contype = 'f' and c.confrelid = $1::regclass and k.relnamespace = 'public'::regnamespace order by 1, 2`, t.table); err != nil {
+		where c.contype = 'f' and c.confrelid = $1::regclass and k.relnamespace = 'public'::regnamespace order by 1, 2`, t.table); err !=
+		nil {
 		return err
 	}
 	if !stock { // of what is noted once of a variety, or once a year, that of the other stands
-		if _, err := q.exec(ctx, `delete from flowering a using flowering b where a.variety_id = $1 and b.variety_id = $2 and a.year = b.year`, from,
+		if _, err := q.exec(ctx, `delete from flowering a using flowering b where a.variety_id = $1 and b.variety_id = $2 and a.year =
+			b.year`, from,
 			into); err != nil {
 			return err
 		}
-		if _, err := q.exec(ctx, `delete from variety_note where variety_id = $1 and exists (select from variety_note where variety_id = $2)`, from,
+		if _, err := q.exec(ctx, `delete from variety_note where variety_id = $1 and exists (select from variety_note where variety_id =
+			$2)`, from,
 			into); err != nil {
 			return err
 		}
 	}
 	for _, r := range refs {
 		column := pgx.Identifier{r.Column}.Sanitize()
-		if _, err := q.exec(ctx, `update `+pgx.Identifier{r.Table}.Sanitize()+` set `+column+` = $2 where `+column+` = $1`, from, into); err != nil {
+		if _, err := q.exec(ctx, `update `+pgx.Identifier{r.Table}.Sanitize()+` set `+column+` = $2 where `+column+` = $1`, from,
+			into); err != nil {
 			return err
 		}
 	}

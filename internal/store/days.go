@@ -85,7 +85,8 @@ func (q Q) PlaceTags(ctx context.Context, ps []TagPlace) (moved []string, err er
 		tiers[i], set[i] = p.TierID, p.Ties
 		codes[i], workers[i], days[i], halves[i], locked[i] = p.Code, p.WorkerID, p.Day, p.Half, p.Locked
 	}
-	err = q.all(ctx, &moved, `with moved as (update tag t set worker_id = u.w, tier_id = case when u.s then u.t else nullif(t.tier_id, u.w) end, day = u.d, half = u.h, locked = u.l
+	err = q.all(ctx, &moved, `with moved as (update tag t set worker_id = u.w, tier_id = case when u.s then u.t else nullif(t.tier_id,
+		u.w) end, day = u.d, half = u.h, locked = u.l
 		from unnest($1::text[], $2::bigint[], $3::date[], $4::int[], $5::bool[], $6::bigint[], $7::bool[]) u(c, w, d, h, l, t, s)
 		where t.code = u.c and t.started_at is null and t.finished_at is null returning t.code) select code from moved order by
 		code`, codes, workers, days, halves, locked, tiers, set)

@@ -17,7 +17,8 @@ type Try struct {
 // counted; what turns out right is forgotten by RightTry. After most wrong ones the door
 // is shut, each time twice as long as the time before, from first to longest. It gives
 // false, and until when, where it is shut.
-func (q Q) BeginTry(ctx context.Context, t Try, most int, first, longest time.Duration, now time.Time) (open bool, until time.Time, err error) {
+func (q Q) BeginTry(ctx context.Context, t Try, most int, first, longest time.Duration, now time.Time) (open bool, until time.Time,
+	err error) {
 	var row struct {
 		Wrong int        `db:"wrong"`
 		Until *time.Time `db:"wait_until"`
@@ -66,7 +67,8 @@ func (q Q) AddDoorCode(ctx context.Context, hash []byte, person int64, by *int64
 // UseDoorCode uses a code up and gives whose it is; ErrNotFound: there is none, or it is
 // over.
 func (q Q) UseDoorCode(ctx context.Context, hash []byte, at time.Time) (person int64, err error) {
-	err = q.get(ctx, &person, `update door_code set used_at = $2 where hash = $1 and used_at is null and until > $2 returning person_id`, hash, at)
+	err = q.get(ctx, &person, `update door_code set used_at = $2 where hash = $1 and used_at is null and until > $2 returning person_id`,
+		hash, at)
 	return person, err
 }
 
@@ -92,7 +94,8 @@ type Session struct {
 
 // Sessions lists those that have not ended, of one person or, with 0, of all.
 func (q Q) Sessions(ctx context.Context, person int64) (ss []Session, err error) {
-	err = q.all(ctx, &ss, `select s.token, s.person_id, coalesce(p.name, '') as person, s.tablet_by, coalesce(o.name, '') as opened_by, s.by_pin,
+	err = q.all(ctx, &ss, `select s.token, s.person_id, coalesce(p.name, '') as person, s.tablet_by, coalesce(o.name, '') as opened_by,
+		s.by_pin,
 			s.address, s.agent, s.made_at, s.seen_at
 		from sessions s left join person p on p.id = s.person_id left join person o on o.id = s.tablet_by
 		where s.expiry > now() and (s.person_id is not null or s.tablet_by is not null)

@@ -101,7 +101,8 @@ func (q Q) LotPiles(ctx context.Context, s Sieve, after int64, limit int) (ls []
 	later, order := s.sort(lotSorts, "l.id", `stock_lot l join stock_type t on t.id = l.stock_type_id`)
 	var ids []int64
 	if err := q.all(ctx, &ids, `select l.id from stock_lot l join stock_type t on t.id = l.stock_type_id where `+later+` and`+
-		found("$3", lotNames)+` and (not $4 or exists (select 1 from stock_balance b where b.lot_id = l.id and b.account = 'free' and b.n > 0))
+		found("$3", lotNames)+` and (not $4 or exists (select 1 from stock_balance b where b.lot_id = l.id and b.account = 'free' and b.n
+			> 0))
 		order by `+order+` limit $2`, after, limit, s.words(), s.Left); err != nil || len(ids) == 0 {
 		return nil, err
 	}

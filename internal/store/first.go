@@ -18,7 +18,8 @@ type FirstHour struct {
 // FirstHour counts, of what can be many no further than to know that there is some.
 func (q Q) FirstHour(ctx context.Context, who int64) (f FirstHour, err error) {
 	err = q.get(ctx, &f, `select
-		(select count(*) from site_was where back_at is null) + (select count(*) from season_anchor where source <> 'house default') as site,
+		(select count(*) from site_was where back_at is null) + (select count(*) from season_anchor where source <> 'house default') as
+		site,
 		(select count(*) from person where left_on is null and id <> $1 and role <> 'looker') as people,
 		(select count(*) from grown) as grown,
 		(select count(*) from (select from stock_lot limit 100) x) as lots,

@@ -69,9 +69,11 @@ type CauseSum struct {
 	N     int    `json:"n"`
 }
 
-const growSelect = `select t.id, t.code, t.batch_id, b.code as batch, o.code as order_code, v.name as variety, v.genus, s.name as stock_type,
+const growSelect = `select t.id, t.code, t.batch_id, b.code as batch, o.code as order_code, v.name as variety, v.genus, s.name as
+	stock_type,
 	s.genus as stock_genus, t.technique, k.name as technique_name, b.tie, tie.name as tie_name, b.healing, w.state as wood, t.buds,
-	w.buds_per_piece, p.name as worker, t.finished_at, t.heal_place, t.form, t.cover, l.form as lot_form, l.place as lot_place, t.tied, t.standing,
+	w.buds_per_piece, p.name as worker, t.finished_at, t.heal_place, t.form, t.cover, l.form as lot_form, l.place as lot_place, t.tied,
+		t.standing,
 	t.lost_since, t.gone, t.below, coalesce((select c.dead from take_count c where c.id = t.look_id), 0) as dead,
 	least(t.standing, coalesce((select c.both_live from take_count c where c.id = t.look_id), 0)) as both,
 	(select json_agg(json_build_object('knot', d.knot, 'n', d.n, 'on', d.on_day) order by d.at, d.knot, d.n) from step_done d
@@ -204,7 +206,8 @@ func (q Q) GrowFacts(ctx context.Context, causes map[string]string, on time.Time
 			from amiss a join person p on p.id = a.seen_by where a.righted_at is null)::text as amiss,
 		(select json_agg(json_build_object('id', r.id, 'place', r.place, 'what', r.what, 'note', r.note, 'every', r.every_days,
 			'reentry', r.reentry_hours, 'from', r.from_day, 'last', d.at, 'by', p.name) order by lower(r.place), r.what, r.id) from round r
-			left join lateral (select at, person_id from round_done d where d.round_id = r.id and undone_at is null order by at desc limit 1) d on true
+			left join lateral (select at, person_id from round_done d where d.round_id = r.id and undone_at is null order by at desc
+			limit 1) d on true
 			left join person p on p.id = d.person_id where r.ended_on is null)::text as rounds,
 		(select json_agg(x) from (select u.k as knot, sum(d.late_days / 7.0 * d.trees)::float8 as weeks,
 			sum((select coalesce(sum(m.n), 0) from tree_move m where m.tag_id = d.tag_id and m.cause = u.c and m.on_day >= d.on_day
@@ -406,10 +409,12 @@ type Cohort struct {
 
 // Cohorts sums the trees by the calendar year of their making.
 func (q Q) Cohorts(ctx context.Context) (cs []Cohort, err error) {
-	err = q.all(ctx, &cs, `select extract(year from t.day)::int as year, t.technique in ('t-bud', 'chip-bud') and b.healing = 'in the row' as bud,
+	err = q.all(ctx, &cs, `select extract(year from t.day)::int as year, t.technique in ('t-bud', 'chip-bud') and b.healing =
+		'in the row' as bud,
 		sum(t.tied)::int as tied, sum(t.standing)::int as standing,
 		sum(t.gone - t.below)::int as gone, sum(t.tied - t.standing - t.gone + t.below)::int as lost
-		from graded_tag t join batch b on b.id = t.batch_id and b.undone_at is null where t.finished_at is not null group by 1, 2 order by 1, 2`)
+		from graded_tag t join batch b on b.id = t.batch_id and b.undone_at is null where t.finished_at is not null group by 1, 2 order
+		by 1, 2`)
 	return cs, err
 }
 
@@ -451,7 +456,8 @@ func (q Q) FeedByHash(ctx context.Context, hash []byte) (f Feed, err error) {
 
 // RenewFeed ends a person's addresses, or the house's, and keeps a new one.
 func (q Q) RenewFeed(ctx context.Context, person *int64, hash []byte, at time.Time) error {
-	if _, err := q.exec(ctx, `update feed set ended_at = $2 where person_id is not distinct from $1 and ended_at is null`, person, at); err != nil {
+	if _, err := q.exec(ctx, `update feed set ended_at = $2 where person_id is not distinct from $1 and ended_at is null`, person,
+		at); err != nil {
 		return err
 	}
 	_, err := q.exec(ctx, `insert into feed (person_id, hash, made_at) values ($1, $2, $3)`, person, hash, at)
@@ -467,7 +473,8 @@ func (q Q) FeedSequences(ctx context.Context, uids []string, from, to []time.Tim
 	}
 	err := q.all(ctx, &rows, `insert into feed_entry as e (uid, from_day, to_day) select distinct on (u) u, f, t
 		from unnest($1::text[], $2::date[], $3::date[]) x(u, f, t) order by u on conflict (uid) do update
-		set sequence = e.sequence + case when (e.from_day, e.to_day) is distinct from (excluded.from_day, excluded.to_day) then 1 else 0 end,
+		set sequence = e.sequence + case when (e.from_day, e.to_day) is distinct from (excluded.from_day, excluded.to_day) then 1 else 0
+		end,
 		from_day = excluded.from_day, to_day = excluded.to_day returning uid, sequence`, uids, from, to)
 	out := map[string]int{}
 	for _, r := range rows {

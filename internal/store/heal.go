@@ -101,8 +101,10 @@ var groups = map[string][3]string{
 	"part":      {"w.part", "w.part", "join wood_bundle w on w.id = t.bundle_id and w.part <> ''"},
 	"bundle": {"w.code", "w.code || ' · ' || v.name", `join wood_bundle w on w.id = t.bundle_id join mother_plant m on m.id = w.plant_id
 		join variety v on v.id = m.variety_id`},
-	"variety": {"v.id::text", "v.name", "join batch gb on gb.id = t.batch_id join orders o on o.id = gb.order_id join variety v on v.id = o.variety_id"},
-	"genus":   {"v.genus", "v.genus", "join batch gb on gb.id = t.batch_id join orders o on o.id = gb.order_id join variety v on v.id = o.variety_id"},
+	"variety": {"v.id::text", "v.name",
+		"join batch gb on gb.id = t.batch_id join orders o on o.id = gb.order_id join variety v on v.id = o.variety_id"},
+	"genus": {"v.genus", "v.genus",
+		"join batch gb on gb.id = t.batch_id join orders o on o.id = gb.order_id join variety v on v.id = o.variety_id"},
 	"tie":     {"gb.tie", "ti.name", "join batch gb on gb.id = t.batch_id join tie ti on ti.key = gb.tie"},
 	"healing": {"gb.healing", "h.name", "join batch gb on gb.id = t.batch_id join healing_way h on h.key = gb.healing"},
 }
@@ -149,7 +151,8 @@ func (f TakeFilter) where() (string, []any) {
 		add("(t.worker_id = $ or t.tier_id = $)", f.WorkerID)
 	}
 	if f.Genus != "" {
-		add(`exists (select 1 from batch b join orders o on o.id = b.order_id join variety ov on ov.id = o.variety_id where b.id = t.batch_id
+		add(`exists (select 1 from batch b join orders o on o.id = b.order_id join variety ov on ov.id = o.variety_id where b.id =
+			t.batch_id
 			and ov.genus = $)`, f.Genus)
 	}
 	if f.Technique != "" {
@@ -173,7 +176,8 @@ func (q Q) TagsOf(ctx context.Context, group, key string, f TakeFilter, limit in
 	g := groups[group]
 	where, args := f.where()
 	var ids []int64
-	err = q.all(ctx, &ids, `select t.id`+f.from()+g[2]+where+fmt.Sprintf(`and %s = $%d order by t.id desc limit $%d`, g[0], len(args)+1, len(args)+2), append(args, key, limit)...)
+	err = q.all(ctx, &ids, `select t.id`+f.from()+g[2]+where+fmt.Sprintf(`and %s = $%d order by t.id desc limit $%d`, g[0], len(args)+1,
+		len(args)+2), append(args, key, limit)...)
 	if err != nil || len(ids) == 0 {
 		return nil, err
 	}
@@ -218,13 +222,16 @@ func (q Q) Find(ctx context.Context, typed string) (fs []Found, err error) {
 		join variety v on v.id = o.variety_id
 			join stock_type s on s.id = o.stock_type_id where o.code like upper($1) || '%' or v.name ilike $1 || '%' or o.buyer ilike
 			'%' || $1 || '%' order by o.due_on limit 8)
-		union all (select 'tree', t.code, t.genus || ', ' || t.stock || ', ' || t.place, 8 from tree t where t.code like upper($1) || '%' or t.place ilike
+		union all (select 'tree', t.code, t.genus || ', ' || t.stock || ', ' || t.place, 8 from tree t where t.code like upper($1) || '%'
+		or t.place ilike
 		'%' || $1 || '%' or t.stock ilike '%' || $1 || '%' order by t.code limit 8)
-		union all (select 'class', c.code, c.name || ', ' || c.day, 9 from class c where c.code like upper($1) || '%' or c.name ilike '%' || $1 || '%'
+		union all (select 'class', c.code, c.name || ', ' || c.day, 9 from class c where c.code like upper($1) || '%' or c.name ilike '%'
+		|| $1 || '%'
 		order by c.id desc limit 8)
 		union all (select 'row', r.id::text, r.field || ', row ' || r.number, 10 from field_row r where r.gone_at is null and
 		(r.field || ', row ' || r.number) ilike '%' || $1 || '%' order by r.field, r.number limit 8)
-		union all (select 'person', p.name, p.role, 7 from person p where p.name ilike '%' || $1 || '%' and left_on is null and p.role <> 'class' order by
+		union all (select 'person', p.name, p.role, 7 from person p where p.name ilike '%' || $1 || '%' and left_on is null and p.role <>
+		'class' order by
 		p.name limit 8)
 		) x order by (code = upper($1)) desc, sort, code`, escapeLike(typed))
 	return fs, err

@@ -15,7 +15,8 @@ import (
 // are the first moment and the one after the last, either of which may be null.
 var histories = map[string]string{
 	"tags": `select t.code as tag, o.code as "order", b.code as batch, v.genus, v.name as variety, s.name as stock, l.code as lot,
-			w.code as bundle, t.technique, p.name as worker, coalesce(ti.name, '') as tier, t.day, t.half, t.planned, t.tied, t.spoiled_stock,
+			w.code as bundle, t.technique, p.name as worker, coalesce(ti.name, '') as tier, t.day, t.half, t.planned, t.tied,
+			t.spoiled_stock,
 			t.spoiled_wood, t.dropped, t.set_aside, t.started_at, t.finished_at, b.tie, b.healing, t.heal_place as place, t.form,
 			t.stock_low::float8 as stock_low_mm, t.stock_high::float8 as stock_high_mm, t.wood_low::float8 as wood_low_mm,
 			t.wood_high::float8 as wood_high_mm, t.mismatch::float8 as mismatch, f.counted_on as first_look_on, f.taken as first_taken,
@@ -23,46 +24,58 @@ var histories = map[string]string{
 		from tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
 			join stock_type s on s.id = o.stock_type_id join stock_lot l on l.id = t.lot_id join wood_bundle w on w.id = t.bundle_id
 			join person p on p.id = t.worker_id left join person ti on ti.id = t.tier_id left join take_count f on f.id = t.first_id
-		where ($1::timestamptz is null or coalesce(t.finished_at, t.day) >= $1) and ($2::timestamptz is null or coalesce(t.finished_at, t.day) < $2)
+		where ($1::timestamptz is null or coalesce(t.finished_at, t.day) >= $1) and ($2::timestamptz is null or coalesce(t.finished_at,
+		t.day) < $2)
 		order by t.id`,
 	"counts": `select c.id::text as id, t.code as tag, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.buds, c.both_live,
-			coalesce((select string_agg(x.cause || ': ' || x.n, '; ' order by x.n desc, x.cause) from count_cause x where x.count_id = c.id), '')
+			coalesce((select string_agg(x.cause || ': ' || x.n, '; ' order by x.n desc, x.cause) from count_cause x where x.count_id =
+			c.id), '')
 			as causes, p.name as by, c.at, coalesce(c.replaces_id::text, '') as corrects,
 			not exists (select 1 from take_count r where r.replaces_id = c.id) as stands
 		from take_count c join any_tag t on t.id = c.tag_id join person p on p.id = c.person_id
 		where ($1::timestamptz is null or c.at >= $1) and ($2::timestamptz is null or c.at < $2) order by c.at, c.id`,
 	"taps": `select y.id::text as id, t.code as tag, p.name as worker, coalesce(s.name, '') as sent_by, y.kind, y.n,
-			coalesce(y.undoes::text, '') as undoes, y.at, y.received_at, coalesce(y.device, '') as device, y.no, coalesce(y.held, '') as held
+			coalesce(y.undoes::text, '') as undoes, y.at, y.received_at, coalesce(y.device, '') as device, y.no, coalesce(y.held, '') as
+			held
 		from tap y join any_tag t on t.id = y.tag_id join person p on p.id = y.person_id left join person s on s.id = y.sent_by
 		where ($1::timestamptz is null or y.at >= $1) and ($2::timestamptz is null or y.at < $2) order by y.at, y.id`,
-	"stock-ledger": `select g.id, g.at, l.code as lot, g.n, g.from_account as "from", g.to_account as "to", g.mm::float8 as mm, g.reason, g.note,
+	"stock-ledger": `select g.id, g.at, l.code as lot, g.n, g.from_account as "from", g.to_account as "to", g.mm::float8 as mm, g.reason,
+		g.note,
 			coalesce(b.code, '') as batch, coalesce(t.code, '') as tag, p.name as by
 		from stock_ledger g join any_lot l on l.id = g.lot_id left join batch b on b.id = g.batch_id left join any_tag t on t.id = g.tag_id
 			left join person p on p.id = g.person_id
 		where ($1::timestamptz is null or g.at >= $1) and ($2::timestamptz is null or g.at < $2) order by g.id`,
-	"wood-ledger": `select g.id, g.at, w.code as bundle, g.n, g.from_account as "from", g.to_account as "to", g.mm::float8 as mm, g.reason, g.note,
+	"wood-ledger": `select g.id, g.at, w.code as bundle, g.n, g.from_account as "from", g.to_account as "to", g.mm::float8 as mm,
+		g.reason, g.note,
 			coalesce(b.code, '') as batch, coalesce(t.code, '') as tag, p.name as by
-		from wood_ledger g join any_bundle w on w.id = g.bundle_id left join batch b on b.id = g.batch_id left join any_tag t on t.id = g.tag_id
+		from wood_ledger g join any_bundle w on w.id = g.bundle_id left join batch b on b.id = g.batch_id left join any_tag t on t.id =
+		g.tag_id
 			left join person p on p.id = g.person_id
 		where ($1::timestamptz is null or g.at >= $1) and ($2::timestamptz is null or g.at < $2) order by g.id`,
 	"looks": `select x.at, x.what, x.code, x.found, x.thrown, x.note, p.name as by from (
-			select k.at, case when k.bundle_id is null then 'store' else 'bundle' end as what, coalesce(w.code, c.name) as code, k.found, k.thrown,
-				k.note, k.person_id from store_look k left join wood_bundle w on w.id = k.bundle_id left join store_place c on c.id = k.place_id
-			union all select k.at, 'lot', l.code, concat_ws(', ', nullif(k.ready, ''), nullif(k.roots, ''), nullif(k.bark, ''), nullif(k.leaves, '')),
+			select k.at, case when k.bundle_id is null then 'store' else 'bundle' end as what, coalesce(w.code, c.name) as code, k.found,
+			k.thrown,
+				k.note, k.person_id from store_look k left join wood_bundle w on w.id = k.bundle_id left join store_place c on c.id =
+				k.place_id
+			union all select k.at, 'lot', l.code, concat_ws(', ', nullif(k.ready, ''), nullif(k.roots, ''), nullif(k.bark, ''),
+			nullif(k.leaves, '')),
 				0, k.note, k.person_id from lot_look k join stock_lot l on l.id = k.lot_id) x left join person p on p.id = x.person_id
 		where ($1::timestamptz is null or x.at >= $1) and ($2::timestamptz is null or x.at < $2) order by x.at, x.code`,
 	"steps": `select t.code as tag, d.knot as step, d.n, d.on_day, d.trees, d.late_days, d.place, d.reason, p.name as by, d.at, d.undone_at
 		from step_done d join any_tag t on t.id = d.tag_id join person p on p.id = d.person_id
 		where ($1::timestamptz is null or d.at >= $1) and ($2::timestamptz is null or d.at < $2) order by d.at, t.code, d.knot`,
-	"trees": `select t.code as tag, m.what, m.n, coalesce(m.cause, '') as cause, m.buyer, m.place, m.on_day, m.reason, p.name as by, m.at, m.undone_at
+	"trees": `select t.code as tag, m.what, m.n, coalesce(m.cause, '') as cause, m.buyer, m.place, m.on_day, m.reason, p.name as by,
+		m.at, m.undone_at
 		from tree_move m join any_tag t on t.id = m.tag_id join person p on p.id = m.person_id
 		where ($1::timestamptz is null or m.at >= $1) and ($2::timestamptz is null or m.at < $2) order by m.at, t.code`,
-	"learner-looks": `select c.code as class, l.place, v.says, v.warm, coalesce(t.code, '') as tag, coalesce(v.held, '') as held, p.name as by, v.at,
+	"learner-looks": `select c.code as class, l.place, v.says, v.warm, coalesce(t.code, '') as tag, coalesce(v.held, '') as held, p.name
+		as by, v.at,
 			v.received_at, v.device, v.undone_at, v.id::text as id
 		from verdict v join learner l on l.id = v.learner_id join class c on c.id = l.class_id join person p on p.id = v.person_id
 			left join any_tag t on t.id = v.tag_id
 		where ($1::timestamptz is null or v.at >= $1) and ($2::timestamptz is null or v.at < $2) order by v.at, v.id`,
-	"practice": `select s.on_day, p.name, s.technique, s.cuts, s.flat, s.fit, s.wood, s.note, b.name as by, s.at, s.undone_at, s.id::text as id
+	"practice": `select s.on_day, p.name, s.technique, s.cuts, s.flat, s.fit, s.wood, s.note, b.name as by, s.at, s.undone_at, s.id::text
+		as id
 		from practice_sheet s join person p on p.id = s.person_id join person b on b.id = s.by_id
 		where ($1::timestamptz is null or s.on_day >= $1) and ($2::timestamptz is null or s.on_day < $2) order by s.on_day, s.at, s.id`,
 	"stock": `select l.code, t.genus, t.name as stock, l.supplier, l.received_on, l.form, l.place, l.received,
@@ -76,22 +89,27 @@ var histories = map[string]string{
 		from wood_bundle b join mother_plant m on m.id = b.plant_id join variety v on v.id = m.variety_id
 			left join wood_balance w on w.bundle_id = b.id and w.account = 'free'
 		where ($1::timestamptz is null or b.cut_on >= $1) and ($2::timestamptz is null or b.cut_on < $2) order by b.id`,
-	"mother-plants": `select m.code, v.genus, v.name as variety, m.place, m.planted_year, m.seen_true_by, m.seen_true_on, m.health, m.licence,
+	"mother-plants": `select m.code, v.genus, v.name as variety, m.place, m.planted_year, m.seen_true_by, m.seen_true_on, m.health,
+		m.licence,
 			m.bundles, m.made_at
 		from mother_plant m join variety v on v.id = m.variety_id
 		where ($1::timestamptz is null or m.made_at >= $1) and ($2::timestamptz is null or m.made_at < $2) order by m.code`,
-	"all-orders": `select o.code, v.genus, v.name as variety, s.genus as stock_genus, s.name as stock, o.trees, o.due_on, o.priority, o.buyer,
-			coalesce((select sum(b.grafts) from batch b where b.order_id = o.id and b.undone_at is null), 0) as batched, o.closed_on, o.made_at
+	"all-orders": `select o.code, v.genus, v.name as variety, s.genus as stock_genus, s.name as stock, o.trees, o.due_on, o.priority,
+		o.buyer,
+			coalesce((select sum(b.grafts) from batch b where b.order_id = o.id and b.undone_at is null), 0) as batched, o.closed_on,
+			o.made_at
 		from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
 		where ($1::timestamptz is null or o.made_at >= $1) and ($2::timestamptz is null or o.made_at < $2) order by o.id`,
 	"caliper": `select l.code as lot, r.taken_on, r.no, r.mm::float8 as mm, r.wide_mm::float8 as wide_mm, coalesce(p.name, '') as by
 		from caliper_reading r join stock_lot l on l.id = r.lot_id left join person p on p.id = r.person_id
-		where ($1::timestamptz is null or r.taken_on >= $1) and ($2::timestamptz is null or r.taken_on < $2) order by r.taken_on, l.code, r.no`,
+		where ($1::timestamptz is null or r.taken_on >= $1) and ($2::timestamptz is null or r.taken_on < $2) order by r.taken_on, l.code,
+		r.no`,
 	"store-readings": `select c.name as store, r.at, r.c::float8 as c, r.source, r.doubted, coalesce(p.name, '') as by
 		from store_reading r join store_place c on c.id = r.place_id left join person p on p.id = r.person_id
 		where ($1::timestamptz is null or r.at >= $1) and ($2::timestamptz is null or r.at < $2) order by r.at, c.name`,
 	"people": `select p.id, p.name, p.sign_in, p.role, p.made_at, p.left_on,
-			coalesce((select string_agg(k.technique, '; ' order by k.technique) from person_skill k where k.person_id = p.id), '') as techniques
+			coalesce((select string_agg(k.technique, '; ' order by k.technique) from person_skill k where k.person_id = p.id), '') as
+			techniques
 		from person p where ($1::timestamptz is null or p.made_at >= $1) and ($2::timestamptz is null or p.made_at < $2) order by p.id`,
 	"hours": `select p.name, h.weekday, h.half, h.hours::float8 as hours from person_hours h join person p on p.id = h.person_id
 		where $1::timestamptz is null or true or $2::timestamptz is null order by p.name, h.weekday, h.half`,
@@ -231,7 +249,8 @@ func (q Q) Browse(ctx context.Context, kind string, b Browse) (p Browsed, err er
 			return p, ErrAfter
 		}
 	}
-	query += ` select ` + strings.Join(shown, ", ") + `, md5(row_text) || '.' || row_no as row_key from s x` + where + ` order by ` + sort + way +
+	query += ` select ` + strings.Join(shown, ", ") + `, md5(row_text) || '.' || row_no as row_key from s x` + where + ` order by ` +
+		sort + way +
 		` nulls last, row_text, row_no`
 	if b.Limit > 0 {
 		query += fmt.Sprint(` limit `, b.Limit)

@@ -287,7 +287,8 @@ func (q Q) AddChanges(ctx context.Context, cs ...NewChange) error {
 // Changes lists the record from the newest down, 50 at a time; before is the
 // id to go on from, or 0.
 func (q Q) Changes(ctx context.Context, s Sieve, before int64, limit int) (cs []Change, err error) {
-	err = q.all(ctx, &cs, `select c.id, c.at, c.person_id, c.request_id, c.what, c.ref, c.doing, c.address, coalesce(c.before::text, '') as before,
+	err = q.all(ctx, &cs, `select c.id, c.at, c.person_id, c.request_id, c.what, c.ref, c.doing, c.address, coalesce(c.before::text, '')
+		as before,
 			coalesce(c.after::text, '') as after, coalesce(p.name, '') as person
 		from change_record c left join person p on p.id = c.person_id
 		where ($1 = 0 or c.id < $1) and (cardinality($2::text[]) = 0 or`+found("$2", `c.what, c.ref, c.doing, p.name, c.address`)+`)

@@ -201,7 +201,8 @@ var added = map[string]string{
 		when exists (select from batch_thread x where x.lot_id = l.id) or exists (select from any_tag x where x.lot_id = l.id) then 'worked'
 		when exists (select from caliper_reading x where x.lot_id = l.id) then 'measured'
 		when exists (select from lot_look x where x.lot_id = l.id) or exists (select from let_in x where x.lot_id = l.id) then 'looked at'
-		when exists (select from lot_move x where l.id in (x.lot_id, x.new_lot_id)) or exists (select from lot_taper x where x.lot_id = l.id)
+		when exists (select from lot_move x where l.id in (x.lot_id, x.new_lot_id)) or exists (select from lot_taper x where x.lot_id =
+		l.id)
 			or exists (select from any_lot x where x.came_from_lot = l.id) or exists (select from tree x where x.from_lot = l.id)
 			or exists (select from limb x where x.lot_id = l.id) or exists (select from row_stand x where x.lot_id = l.id)
 			or (select count(*) from stock_ledger x where x.lot_id = l.id) > 1 then 'moved'

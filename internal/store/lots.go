@@ -78,7 +78,8 @@ func (q Q) FailedStocks(ctx context.Context, lot int64, cameBack string) (f Fail
 // failed on a lot.
 func (q Q) FailedWood(ctx context.Context, lot int64) (ps []Plant, err error) {
 	err = q.all(ctx, &ps, plantSelect+`where not m.bought and m.variety_id in (select x.variety_id from tag t
-		join take_count c on c.id = t.look_id and c.dead > 0 join wood_bundle b on b.id = t.bundle_id join mother_plant x on x.id = b.plant_id
+		join take_count c on c.id = t.look_id and c.dead > 0 join wood_bundle b on b.id = t.bundle_id join mother_plant x on x.id =
+		b.plant_id
 		where t.lot_id = $1) order by v.name, m.code`, lot)
 	return ps, err
 }
@@ -142,16 +143,19 @@ func (q Q) LotStory(ctx context.Context, lot int64) (es []LotEvent, err error) {
 		union all select p.id, p.code, l.made_at, was.up + 1, l.id
 			from was join stock_lot l on l.id = was.id join stock_lot p on p.id = l.came_from_lot)
 		select l.received_on::timestamptz as on_day, was.code as lot, 'came' as kind, l.received as n, 0 as dead,
-			coalesce((select m.from_form from lot_move m where m.lot_id = l.id and m.new_lot_id is null order by m.id limit 1), l.form) as what,
+			coalesce((select m.from_form from lot_move m where m.lot_id = l.id and m.new_lot_id is null order by m.id limit 1), l.form)
+			as what,
 			'' as other,
-			coalesce((select m.from_place from lot_move m where m.lot_id = l.id and m.new_lot_id is null order by m.id limit 1), l.place) as place,
+			coalesce((select m.from_place from lot_move m where m.lot_id = l.id and m.new_lot_id is null order by m.id limit 1), l.place)
+			as place,
 			l.supplier as by, 0 as k
 		from was join stock_lot l on l.id = was.id where l.came_from_lot is null
 		union all select m.at, was.code, 'moved', m.n, 0, m.doing, '', m.to_place, p.name, 1
 		from was join lot_move m on m.lot_id = was.id and m.at < was.until and m.new_lot_id is null join person p on p.id = m.person_id
 		union all select k.at, was.code, 'looked', 0, 0, k.ready, k.note, '', p.name, 2
 		from was join lot_look k on k.lot_id = was.id and k.at < was.until join person p on p.id = k.person_id
-		union all select max(t.finished_at), was.code, 'worked', sum(t.tied)::int, coalesce(sum(c.dead), 0)::int, t.technique, v.name, '', '', 3
+		union all select max(t.finished_at), was.code, 'worked', sum(t.tied)::int, coalesce(sum(c.dead), 0)::int, t.technique, v.name,
+		'', '', 3
 		from was join tag t on t.lot_id = was.id and t.finished_at < was.until and t.tied > 0 join wood_bundle w on w.id = t.bundle_id
 			join mother_plant x on x.id = w.plant_id join variety v on v.id = x.variety_id left join take_count c on c.id = t.look_id
 		where was.up = 0 or c.dead > 0 group by was.code, t.technique, v.name, t.day

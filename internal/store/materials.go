@@ -51,9 +51,11 @@ func (q Q) Offer(ctx context.Context, kind, ref string, offered bool) error {
 var ownOf = map[string]struct{ add, used, drop []string }{
 	"technique": {
 		add: []string{
-			`insert into technique (key, name, sort, stock_states, wood_states, stock_min_mm, stock_max_mm, ratio_min, ratio_max, wider_allowed,
+			`insert into technique (key, name, sort, stock_states, wood_states, stock_min_mm, stock_max_mm, ratio_min, ratio_max,
+				wider_allowed,
 				cut, buds_min, buds_max, good_for, rate_per_hour, prior_take, prior_weight, slope, hand_note, in_use)
-				select $2, $3, (select max(sort) + 1 from technique), stock_states, wood_states, stock_min_mm, stock_max_mm, ratio_min, ratio_max,
+				select $2, $3, (select max(sort) + 1 from technique), stock_states, wood_states, stock_min_mm, stock_max_mm, ratio_min,
+				ratio_max,
 				wider_allowed, cut, buds_min, buds_max, good_for, rate_per_hour, prior_take, prior_weight, slope, hand_note, true
 				from technique where key = $1`,
 			`insert into person_skill (person_id, technique) select person_id, $2 from person_skill where technique = $1 and $3 <> ''`,
@@ -70,13 +72,15 @@ var ownOf = map[string]struct{ add, used, drop []string }{
 		drop: []string{`delete from material where key = 'tie:' || $1`, `delete from tie where key = $1`},
 	},
 	"healing": {
-		add: []string{`insert into healing_way (key, name, low_c, high_c, days_min, days_max) select $2, $3, low_c, high_c, days_min, days_max
+		add: []string{`insert into healing_way (key, name, low_c, high_c, days_min, days_max) select $2, $3, low_c, high_c, days_min,
+			days_max
 			from healing_way where key = $1`},
 		used: []string{`select exists (select from batch where healing = $1)`},
 		drop: []string{`delete from healing_way where key = $1`},
 	},
 	"cause": {
-		add:  []string{`insert into cause (key, sort) select $3, (select coalesce(max(sort), 0) + 1 from cause) where $1::text is not null and $2::text is not null`},
+		add: []string{`insert into cause (key, sort) select $3, (select coalesce(max(sort), 0) + 1 from cause) where $1::text is not
+			null and $2::text is not null`},
 		used: []string{`select exists (select from count_cause where cause = $1) or exists (select from tree_move where cause = $1)`},
 		drop: []string{`delete from cause where key = $1`},
 	},

@@ -56,7 +56,8 @@ type Portion struct {
 }
 
 // Columns are named: a server of the release before reads on when a later one adds some.
-const orderSelect = `select o.id, o.code, o.variety_id, o.stock_type_id, o.trees, o.due_on, o.priority, o.buyer, o.made_at, o.closed_on, o.tree_cents,
+const orderSelect = `select o.id, o.code, o.variety_id, o.stock_type_id, o.trees, o.due_on, o.priority, o.buyer, o.made_at, o.closed_on,
+	o.tree_cents,
 	v.name as variety, v.genus, v.section, s.name as stock_type, s.genus as stock_genus, s.section as
 	stock_section,
 	coalesce((select sum(grafts) from batch b where b.order_id = o.id and undone_at is null), 0)::int as batched,
@@ -82,7 +83,8 @@ const orderSelect = `select o.id, o.code, o.variety_id, o.stock_type_id, o.trees
 	coalesce(tr.kind, '') as tree_kind
 	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
 	left join limb m on m.stock_type_id = o.stock_type_id left join tree tr on tr.id = m.tree_id
-	cross join lateral (select coalesce(sum(t.gone - t.below + greatest(l.living, 0)), 0)::int as alive, coalesce(sum(t.gone - t.below), 0)::int as gone,
+	cross join lateral (select coalesce(sum(t.gone - t.below + greatest(l.living, 0)), 0)::int as alive, coalesce(sum(t.gone - t.below),
+	0)::int as gone,
 		coalesce(sum(greatest(c.doubtful + least(l.living, 0), 0)), 0)::int as doubtful,
 		coalesce(sum(coalesce(c.dead, 0) + t.lost_since + t.below), 0)::int as dead
 		from batch b join graded_tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id

@@ -58,7 +58,8 @@ func (q Q) PersonData(ctx context.Context, person int64, row func(of string, jso
 // already, or there is nobody by that number.
 func (q Q) ErasePerson(ctx context.Context, person int64, at time.Time) (was string, err error) {
 	var here bool
-	if err := q.get(ctx, &here, `select exists (select 1 from person where id = $1) and not exists (select 1 from erased where person_id = $1)`,
+	if err := q.get(ctx, &here, `select exists (select 1 from person where id = $1) and not exists (select 1 from erased where person_id
+		= $1)`,
 		person); err != nil ||
 		!here {
 		if err == nil {

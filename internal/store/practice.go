@@ -24,7 +24,8 @@ type PracticeSheet struct {
 
 // PracticeSheets lists somebody's, the oldest first; 0 for everybody's.
 func (q Q) PracticeSheets(ctx context.Context, person int64) (ps []PracticeSheet, err error) {
-	err = q.all(ctx, &ps, `select s.id::text, s.person_id, p.name as person, s.on_day, s.technique, k.name as technique_name, s.cuts, s.flat, s.fit, s.wood,
+	err = q.all(ctx, &ps, `select s.id::text, s.person_id, p.name as person, s.on_day, s.technique, k.name as technique_name, s.cuts,
+		s.flat, s.fit, s.wood,
 		s.note, s.by_id, s.at from practice_sheet s join person p on p.id = s.person_id join technique k on k.key = s.technique
 		where s.undone_at is null and ($1 = 0 or s.person_id = $1) order by s.on_day, s.at`, person)
 	return ps, err

@@ -44,15 +44,19 @@ var recalls = map[string]string{
 	"day":      `t.day = $1::date`,
 	// Who cut the tag, or bound it, had the tool at some time between its beginning and its end.
 	"tool": `exists (select from tool_hold y join tool o on o.id = y.tool_id where lower(o.name) = lower($1) and y.undone_at is null
-		and (y.person_id = t.worker_id or y.person_id = t.tier_id) and t.started_at is not null and y.at <= coalesce(t.finished_at, 'infinity')
+		and (y.person_id = t.worker_id or y.person_id = t.tier_id) and t.started_at is not null and y.at <= coalesce(t.finished_at,
+		'infinity')
 		and not exists (select from tool_hold z where z.person_id = y.person_id and z.undone_at is null and (z.at, z.id) > (y.at, y.id)
 			and z.at <= t.started_at))`,
-	"box": `exists (select from tag_stay y where y.tag_id = t.id and lower(y.place) = lower($1) and ($3::timestamptz is null or y.since < $3)
-		and ($2::timestamptz is null or coalesce((select min(z.since) from tag_stay z where z.tag_id = t.id and z.since > y.since), 'infinity') > $2))`,
+	"box": `exists (select from tag_stay y where y.tag_id = t.id and lower(y.place) = lower($1) and ($3::timestamptz is null or y.since <
+		$3)
+		and ($2::timestamptz is null or coalesce((select min(z.since) from tag_stay z where z.tag_id = t.id and z.since > y.since),
+		'infinity') > $2))`,
 	// Until it was grafted: what was fetched from a store on the day itself lay there too.
 	"store": `exists (select from bundle_stay y where y.bundle_id = w.id and lower(y.place) = lower($1)
 		and ($3::timestamptz is null or y.since < $3) and y.since <= coalesce(t.finished_at, 'infinity')
-		and ($2::timestamptz is null or least(coalesce((select min(z.since) from bundle_stay z where z.bundle_id = w.id and z.since > y.since), 'infinity'),
+		and ($2::timestamptz is null or least(coalesce((select min(z.since) from bundle_stay z where z.bundle_id = w.id and z.since >
+		y.since), 'infinity'),
 			coalesce(t.finished_at, 'infinity')) >= $2))`,
 }
 
@@ -69,10 +73,14 @@ func (q Q) Recall(ctx context.Context, kind, key string, from, to time.Time) (rs
 	if !spannedRecall[kind] {
 		where += ` and ($2::timestamptz is null or t.day >= $2::date) and ($3::timestamptz is null or t.day < $3::date)`
 	}
-	err = q.all(ctx, &rs, `select t.id, t.code as tag, o.code as order_code, o.buyer, v.name as variety, s.name as stock, m.code as plant, w.code as bundle,
-		l.code as lot, l.supplier, p.name || coalesce(' and ' || p2.name, '') as worker, t.day, t.heal_place as place, t.form, t.tied, t.standing, t.gone,
-		case when t.finished_at is null then 0 else greatest(t.tied - t.standing - t.gone, 0) end as dead, t.finished_at is not null as finished,
-		coalesce((select string_agg(x.n || ' to ' || coalesce(nullif(x.buyer, ''), 'nobody named') || ', ' || x.on_day, '; ' order by x.on_day, x.buyer)
+	err = q.all(ctx, &rs, `select t.id, t.code as tag, o.code as order_code, o.buyer, v.name as variety, s.name as stock, m.code as
+		plant, w.code as bundle,
+		l.code as lot, l.supplier, p.name || coalesce(' and ' || p2.name, '') as worker, t.day, t.heal_place as place, t.form, t.tied,
+		t.standing, t.gone,
+		case when t.finished_at is null then 0 else greatest(t.tied - t.standing - t.gone, 0) end as dead, t.finished_at is not null as
+		finished,
+		coalesce((select string_agg(x.n || ' to ' || coalesce(nullif(x.buyer, ''), 'nobody named') || ', ' || x.on_day, '; ' order by
+		x.on_day, x.buyer)
 			from tree_move x where x.tag_id = t.id and x.what in ('sold', 'planted') and x.undone_at is null), '') as sold,
 		h.held_at, coalesce(h.reason, '') as held_why
 		from tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
@@ -97,7 +105,8 @@ func (q Q) Hold(ctx context.Context, ids []int64, asked, reason string, by int64
 
 // Release lets go of tags that are held, and says how many.
 func (q Q) Release(ctx context.Context, ids []int64, why string, by int64, at time.Time) (int, error) {
-	n, err := q.exec(ctx, `update held set released_by = $2, released_at = $3, released_why = $4 where tag_id = any($1) and released_at is null`,
+	n, err := q.exec(ctx, `update held set released_by = $2, released_at = $3, released_why = $4 where tag_id = any($1) and released_at
+		is null`,
 		ids, by, at, why)
 	return int(n), err
 }
@@ -118,7 +127,8 @@ func (q Q) HeldOf(ctx context.Context, ids []int64) (hs []HeldTag, err error) {
 
 // RecallNames are what can be recalled by name: suppliers, workers, places.
 func (q Q) RecallNames(ctx context.Context) (ns []string, err error) {
-	err = q.all(ctx, &ns, `select distinct n from (select supplier as n from stock_lot union select name from person union select place from tag_stay
+	err = q.all(ctx, &ns, `select distinct n from (select supplier as n from stock_lot union select name from person union select place
+		from tag_stay
 		union select place from bundle_stay union select name from tool union select name from variety) x where n <> '' order by 1`)
 	return ns, err
 }

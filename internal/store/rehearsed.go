@@ -42,8 +42,10 @@ type PastOrder struct {
 // PastOrders lists the orders all of whose tags were counted and that were due before a day,
 // with the season of their first tag.
 func (q Q) PastOrders(ctx context.Context, day time.Time) (os []PastOrder, err error) {
-	err = q.all(ctx, &os, `select o.code, min(extract(year from t.day) - case when extract(month from t.day) < 8 then 1 else 0 end)::int as season,
-		v.genus, o.trees, sum(t.standing + t.gone - t.below)::int as alive from orders o join variety v on v.id = o.variety_id join batch b on b.order_id = o.id
+	err = q.all(ctx, &os, `select o.code, min(extract(year from t.day) - case when extract(month from t.day) < 8 then 1 else 0 end)::int
+		as season,
+		v.genus, o.trees, sum(t.standing + t.gone - t.below)::int as alive from orders o join variety v on v.id = o.variety_id join batch
+		b on b.order_id = o.id
 		and b.undone_at is null join graded_tag t on t.batch_id = b.id where o.due_on < $1 group by o.id, v.genus
 		having bool_and(t.look_id is not null) order by 2, 1`, day)
 	return os, err

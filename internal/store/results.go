@@ -38,13 +38,16 @@ func (q Q) TakeRecords(ctx context.Context, f TakeFilter) (rs []TakeRecord, err 
 		coalesce(t.tier_id::text, '') as tier, coalesce(p2.name, '') as tier_name, w.part,
 		(select x.name from batch b join tie x on x.key = b.tie where b.id = t.batch_id) as tie,
 		(select x.name from batch b join healing_way x on x.key = b.healing where b.id = t.batch_id) as healing, w.state as wood,
-		coalesce((select m.to_form from lot_move m where m.lot_id = l.id and m.new_lot_id is null and m.at::date <= t.day order by m.id desc limit 1),
-			(select m.from_form from lot_move m where m.lot_id = l.id and m.new_lot_id is null and m.at::date > t.day order by m.id limit 1),
+		coalesce((select m.to_form from lot_move m where m.lot_id = l.id and m.new_lot_id is null and m.at::date <= t.day order by m.id
+		desc limit 1),
+			(select m.from_form from lot_move m where m.lot_id = l.id and m.new_lot_id is null and m.at::date > t.day order by m.id limit
+			1),
 			l.form) as form,
 		(select max(m.at)::date from lot_move m where (m.lot_id = l.id and m.new_lot_id is null or m.new_lot_id = l.id)
 			and m.doing = 'lifted' and m.at::date <= t.day) as lifted_on, l.received_on, t.heal_place, t.day,
 		c.joins as grafts, c.joins_taken as took`+f.from()+`join person p on p.id = t.worker_id
-		left join person p2 on p2.id = t.tier_id join stock_lot l on l.id = t.lot_id join wood_bundle w on w.id = t.bundle_id`+where+`order by t.id`, args...)
+		left join person p2 on p2.id = t.tier_id join stock_lot l on l.id = t.lot_id join wood_bundle w on w.id =
+		t.bundle_id`+where+`order by t.id`, args...)
 	for i := range rs {
 		r := &rs[i]
 		r.Lifted = -1
@@ -168,14 +171,17 @@ func (q Q) TagCauses(ctx context.Context, f TakeFilter) (cs []TagCause, err erro
 // TagDetails lists the counted tags that answer to f.
 func (q Q) TagDetails(ctx context.Context, f TakeFilter) (ds []TagDetail, err error) {
 	where, args := f.where()
-	err = q.all(ctx, &ds, `select t.id, t.day, (extract(year from t.day) - case when extract(month from t.day) < 8 then 1 else 0 end)::int as season,
+	err = q.all(ctx, &ds, `select t.id, t.day, (extract(year from t.day) - case when extract(month from t.day) < 8 then 1 else 0
+		end)::int as season,
 		coalesce(extract(hour from t.finished_at), -1)::int as hour,
 		(row_number() over (partition by t.worker_id, t.day order by t.finished_at, t.id))::int as nth, t.technique, gb.tie, gb.healing,
-		t.worker_id::text as worker, t.tier_id is not null as paired, o.code as order_code, coalesce(o.tree_cents, 0) as tree_cents, l.code as lot, t.mismatch,
+		t.worker_id::text as worker, t.tier_id is not null as paired, o.code as order_code, coalesce(o.tree_cents, 0) as tree_cents,
+		l.code as lot, t.mismatch,
 		greatest(t.day - w.cut_on, 0)::float8 as store_days, t.tied, t.buds, t.spoiled_stock, t.spoiled_wood + t.dropped as spoiled_wood,
 		coalesce(t.pace_hours, 0) as hours, c.joins, c.joins_taken, t.standing + t.gone as alive,
 		c.doubtful, c.joins_dead, p.name as workername, coalesce(t.tier_id::text, '') as tier, coalesce(p2.name, '') as tiername,
-		k.name as techniquename, l.code || ' · ' || s.name as lotname, s.genus || ' ' || s.name as stock, w.code as bundle, w.code || ' · ' || v.name as bundlename, w.part,
+		k.name as techniquename, l.code || ' · ' || s.name as lotname, s.genus || ' ' || s.name as stock, w.code as bundle, w.code ||
+			' · ' || v.name as bundlename, w.part,
 		v.id::text as varietyid, v.name as variety, v.genus, ti.name as tiename, h.name as healingname`+f.from()+`
 		join person p on p.id = t.worker_id left join person p2 on p2.id = t.tier_id join technique k on k.key = t.technique
 		join batch gb on gb.id = t.batch_id join orders o on o.id = gb.order_id join any_lot l on l.id = t.lot_id
@@ -218,14 +224,16 @@ type FlowLoss struct {
 }
 
 // flowFrom is the tags of a flow, with the first look and the last.
-const flowFrom = ` from graded_tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) join take_count z on z.id = coalesce(t.look_id, t.first_id) `
+const flowFrom = ` from graded_tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) join take_count z on z.id =
+	coalesce(t.look_id, t.first_id) `
 
 // FlowSums sums the flow of stocks.
 func (q Q) FlowSums(ctx context.Context, f TakeFilter) (w Flow, err error) {
 	f.Later, f.Now = false, false
 	where, args := f.where()
 	err = q.get(ctx, &w, `select coalesce(sum(t.tied), 0)::int as tied, coalesce(sum(c.dead), 0)::int as dead_first,
-		coalesce(sum(z.dead), 0)::int as dead_last, coalesce(sum(t.lost_since), 0)::int as since, coalesce(sum(t.gone - t.below), 0)::int as sold,
+		coalesce(sum(z.dead), 0)::int as dead_last, coalesce(sum(t.lost_since), 0)::int as since, coalesce(sum(t.gone - t.below), 0)::int
+		as sold,
 		coalesce(sum(t.below), 0)::int as below, coalesce(sum(t.standing), 0)::int as stands`+flowFrom+where, args...)
 	return w, err
 }
@@ -238,7 +246,8 @@ func (q Q) TreeFlow(ctx context.Context, f TakeFilter) (w Flow, ls []FlowLoss, e
 	f.Later, f.Now = false, false
 	where, args := f.where()
 	const from = flowFrom
-	err = q.all(ctx, &ls, `select 'first' as step, x.cause, sum(x.n)::int as n`+from+`join count_cause x on x.count_id = c.id`+where+`group by 2
+	err = q.all(ctx, &ls, `select 'first' as step, x.cause, sum(x.n)::int as n`+from+`join count_cause x on x.count_id =
+		c.id`+where+`group by 2
 		union all select 'later', x.cause, sum(case when x.count_id = z.id then x.n else -x.n end)::int`+from+`join count_cause x
 			on x.count_id in (z.id, c.id) and z.id <> c.id`+where+`group by 2
 		union all select 'since', coalesce(m.cause, ''), sum(m.n)::int`+from+`join tree_move m on m.tag_id = t.id and m.what = 'lost'
@@ -316,7 +325,8 @@ type ClassUsed struct {
 
 // ClassesUsed sums the stems on tags by stock and class.
 func (q Q) ClassesUsed(ctx context.Context) (cs []ClassUsed, err error) {
-	err = q.all(ctx, &cs, `select l.stock_type_id, x.stock_mm::float8 as mm, sum(x.n)::int as n from tag t join tag_thread x on x.tag_id = t.id
+	err = q.all(ctx, &cs, `select l.stock_type_id, x.stock_mm::float8 as mm, sum(x.n)::int as n from tag t join tag_thread x on x.tag_id
+		= t.id
 		join any_lot l on l.id = t.lot_id group by 1, 2 order by 1, 2`)
 	return cs, err
 }

@@ -83,24 +83,31 @@ type RowTag struct {
 }
 
 const rowSelect = `select r.id, r.field, r.number, r.bearing, r.wind_from, r.spacing_cm, r.note, r.gone_at,
-	(select json_agg(json_build_object('id', s.id, 'lot_id', s.lot_id, 'lot', l.code, 'genus', k.genus, 'stock', k.name, 'first', s.first, 'last', s.last,
+	(select json_agg(json_build_object('id', s.id, 'lot_id', s.lot_id, 'lot', l.code, 'genus', k.genus, 'stock', k.name, 'first',
+	s.first, 'last', s.last,
 		'free', coalesce(b.free, 0), 'stems', coalesce(b.stems, 0)) order by s.first)
 		from row_stand s join stock_lot l on l.id = s.lot_id and l.form = 'in the row' join stock_type k on k.id = l.stock_type_id
-		left join lateral (select sum(n) filter (where account = 'free') as free, sum(n) filter (where account in ('free', 'aside', 'grafted')) as stems
+		left join lateral (select sum(n) filter (where account = 'free') as free, sum(n) filter (where account in ('free', 'aside',
+		'grafted')) as stems
 			from stock_balance where lot_id = s.lot_id) b on true where s.row_id = r.id and s.gone_at is null)::text as stands,
-	(select json_agg(json_build_object('id', g.id, 'stand', g.stand_id, 'at', g.at_plant, 'why', g.why, 'tag', g.tag_id, 'by', p.name, 'when', g.at) order by g.at_plant)
+	(select json_agg(json_build_object('id', g.id, 'stand', g.stand_id, 'at', g.at_plant, 'why', g.why, 'tag', g.tag_id, 'by', p.name,
+	'when', g.at) order by g.at_plant)
 		from row_gap g join row_stand s on s.id = g.stand_id join person p on p.id = g.person_id
 		where s.row_id = r.id and s.gone_at is null and g.undone_at is null)::text as gaps,
 	(select json_agg(json_build_object('id', x.id, 'soil', x.soil, 'on', x.on_day, 'by', p.name) order by x.on_day desc, x.at desc)
 		from row_soil x join person p on p.id = x.person_id where x.row_id = r.id and x.undone_at is null)::text as soils,
 	(select json_agg(json_build_object('field', w.field, 'number', w.number, 'until', w.until_at, 'by', p.name) order by w.until_at desc)
 		from row_number_was w join person p on p.id = w.person_id where w.row_id = r.id)::text as were,
-	(select json_agg(json_build_object('id', t.id, 'code', t.code, 'lot', t.lot_id, 'technique', t.technique, 'variety', v.name, 'worker', p.name,
-		'tier', coalesce(q.name, ''), 'day', t.day, 'buds', t.buds, 'planned', t.planned, 'tied', t.tied, 'open', t.finished_at is null, 'started', t.started_at,
+	(select json_agg(json_build_object('id', t.id, 'code', t.code, 'lot', t.lot_id, 'technique', t.technique, 'variety', v.name,
+	'worker', p.name,
+		'tier', coalesce(q.name, ''), 'day', t.day, 'buds', t.buds, 'planned', t.planned, 'tied', t.tied, 'open', t.finished_at is null,
+		'started', t.started_at,
 		'standing', t.standing, 'first', coalesce(x.first, 0), 'wood', w.state) order by t.started_at nulls last, t.day, t.half, t.id)
-		from row_stand s join stock_lot o on o.id = s.lot_id and o.form = 'in the row' join tag t on t.lot_id = s.lot_id join batch b on b.id = t.batch_id and b.undone_at is null join wood_bundle w on w.id = t.bundle_id
+		from row_stand s join stock_lot o on o.id = s.lot_id and o.form = 'in the row' join tag t on t.lot_id = s.lot_id join batch b on
+		b.id = t.batch_id and b.undone_at is null join wood_bundle w on w.id = t.bundle_id
 		join mother_plant m on m.id = w.plant_id join variety v on v.id = m.variety_id join person p on p.id = t.worker_id
-		left join person q on q.id = t.tier_id left join row_tag x on x.tag_id = t.id where s.row_id = r.id and s.gone_at is null)::text as tags
+		left join person q on q.id = t.tier_id left join row_tag x on x.tag_id = t.id where s.row_id = r.id and s.gone_at is null)::text
+		as tags
 	from field_row r `
 
 // FieldRows lists the rows, by field and number.
@@ -124,14 +131,16 @@ func (q Q) LockRows(ctx context.Context) error {
 
 // AddFieldRow keeps a row.
 func (q Q) AddFieldRow(ctx context.Context, r FieldRow, at time.Time) (id int64, err error) {
-	err = q.get(ctx, &id, `insert into field_row (field, number, bearing, wind_from, spacing_cm, note, made_at) values ($1, $2, $3, $4, $5, $6, $7)
+	err = q.get(ctx, &id, `insert into field_row (field, number, bearing, wind_from, spacing_cm, note, made_at) values ($1, $2, $3, $4,
+		$5, $6, $7)
 		returning id`, r.Field, r.Number, r.Bearing, r.WindFrom, r.SpacingCM, r.Note, at)
 	return id, err
 }
 
 // ChangeFieldRow keeps what a row is changed to.
 func (q Q) ChangeFieldRow(ctx context.Context, r FieldRow) error {
-	return q.named(ctx, `update field_row set bearing = :bearing, wind_from = :wind_from, spacing_cm = :spacing_cm, note = :note, gone_at = :gone_at
+	return q.named(ctx, `update field_row set bearing = :bearing, wind_from = :wind_from, spacing_cm = :spacing_cm, note = :note, gone_at
+		= :gone_at
 		where id = :id`, r)
 }
 
@@ -199,7 +208,8 @@ func (q Q) BeginTagAt(ctx context.Context, tag, row int64, first int, by int64, 
 		return err
 	}
 	_, err := q.exec(ctx, `insert into row_tag (tag_id, row_id, first, person_id, at) values ($1, $2, $3, $4, $5)
-		on conflict (tag_id) do update set first = excluded.first, row_id = excluded.row_id, person_id = excluded.person_id, at = excluded.at`, tag, row,
+		on conflict (tag_id) do update set first = excluded.first, row_id = excluded.row_id, person_id = excluded.person_id, at =
+		excluded.at`, tag, row,
 		first, by, at)
 	return err
 }
@@ -223,7 +233,8 @@ func (q Q) SoilByPlace(ctx context.Context, since time.Time) (map[string]string,
 		Place string `db:"place"`
 		Soil  string `db:"soil"`
 	}
-	err := q.all(ctx, &rs, `select distinct on (r.id) lower(r.field || ', row ' || r.number) as place, x.soil from row_soil x join field_row r on r.id = x.row_id
+	err := q.all(ctx, &rs, `select distinct on (r.id) lower(r.field || ', row ' || r.number) as place, x.soil from row_soil x join
+		field_row r on r.id = x.row_id
 		where x.undone_at is null and r.gone_at is null and x.on_day >= $1 order by r.id, x.on_day desc, x.at desc`, since)
 	out := map[string]string{}
 	for _, r := range rs {

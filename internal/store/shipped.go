@@ -18,7 +18,8 @@ func (q Q) Shipped(ctx context.Context) (ss []Shipped, err error) {
 
 // CorrectTechnique keeps a technique's figures; prior is a share.
 func (q Q) CorrectTechnique(ctx context.Context, key, name string, rate int, prior float64, weight int, slope, ratioMax float64) error {
-	_, err := q.exec(ctx, `update technique set name = $7, rate_per_hour = $2, prior_take = $3, prior_weight = $4, slope = $5, ratio_max = $6
+	_, err := q.exec(ctx, `update technique set name = $7, rate_per_hour = $2, prior_take = $3, prior_weight = $4, slope = $5, ratio_max
+		= $6
 		where key = $1`, key, rate, prior, weight, slope, ratioMax, name)
 	return err
 }

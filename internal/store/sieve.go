@@ -67,7 +67,8 @@ var (
 	lotSorts = map[string]sorted{"": {"l.id", true}, "code": {"l.code", false}, "stock": {"lower(t.name)", false},
 		"free":  {"coalesce((select n from stock_balance b where b.lot_id = l.id and b.account = 'free'), 0)", true},
 		"place": {"lower(l.place)", false}}
-	bundleSorts = map[string]sorted{"": {"b.id", true}, "code": {"b.code", false}, "variety": {"lower(v.name)", false}, "cut": {"b.cut_on", false},
+	bundleSorts = map[string]sorted{"": {"b.id", true}, "code": {"b.code", false}, "variety": {"lower(v.name)", false},
+		"cut":  {"b.cut_on", false},
 		"free": {"coalesce((select n from wood_balance w where w.bundle_id = b.id and w.account = 'free'), 0)", true}}
 	LotSorts    = []string{"", "code", "stock", "free", "place"}
 	BundleSorts = []string{"", "code", "variety", "cut", "free"}
@@ -90,5 +91,6 @@ func (s Sieve) sort(sorts map[string]sorted, id, from string) (after, order stri
 		than, way = "<", " desc"
 	}
 	at := `(select ` + x.by + ` from ` + from + ` where ` + id + ` = $1)`
-	return `($1 = 0 or ` + x.by + ` ` + than + ` ` + at + ` or ` + x.by + ` = ` + at + ` and ` + id + ` < $1)`, x.by + way + `, ` + id + ` desc`
+	return `($1 = 0 or ` + x.by + ` ` + than + ` ` + at + ` or ` + x.by + ` = ` + at + ` and ` + id + ` < $1)`, x.by + way + `, ` + id +
+		` desc`
 }

@@ -81,6 +81,7 @@ func (q Q) SetGrown(ctx context.Context, genera []string) error {
 // South says whether the site lies in the southern half of the world: its January is warmer than
 // its July.
 func (q Q) South(ctx context.Context) (south bool, err error) {
-	err = q.get(ctx, &south, `select coalesce((select a.mean_c > b.mean_c from site_normal a, site_normal b where a.month = 1 and b.month = 7), false)`)
+	err = q.get(ctx, &south, `select coalesce((select a.mean_c > b.mean_c from site_normal a, site_normal b where a.month = 1 and b.month
+		= 7), false)`)
 	return south, err
 }

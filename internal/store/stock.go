@@ -25,7 +25,8 @@ type StockType struct {
 
 // StockTypes lists them by name.
 func (q Q) StockTypes(ctx context.Context) (ts []StockType, err error) {
-	err = q.all(ctx, &ts, `select * from stock_type t where not exists (select from limb m where m.stock_type_id = t.id) order by name, genus`)
+	err = q.all(ctx, &ts, `select * from stock_type t where not exists (select from limb m where m.stock_type_id = t.id) order by name,
+		genus`)
 	return ts, err
 }
 

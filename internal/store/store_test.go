@@ -206,8 +206,9 @@ func TestServersThatStartTogetherAreLetIn(t *testing.T) {
 // TestNobodyWaitsForEver: every connection bears the limits, and an address may set others.
 func TestNobodyWaitsForEver(t *testing.T) {
 	db := testhouse.Empty(t)
-	for name, want := range map[string]string{"lock_timeout": "30s", "statement_timeout": "1min", "idle_in_transaction_session_timeout": "2min",
-		"tcp_keepalives_idle": "60", "client_connection_check_interval": "10s"} {
+	for name, want := range map[string]string{"lock_timeout": "30s", "statement_timeout": "1min",
+		"idle_in_transaction_session_timeout": "2min",
+		"tcp_keepalives_idle":                 "60", "client_connection_check_interval": "10s"} {
 		var is string
 		require.NoError(t, db.Get(&is, `select current_setting($1)`, name))
 		assert.Equal(t, want, is, name)

@@ -106,8 +106,10 @@ func (t Tag) Joins(stocks int) int { return stocks * max(1, t.Buds) }
 const tagSelect = `select t.*, b.code as batch, o.code as order_code, l.code as lot, w.code as bundle, w.cut_on as bundle_cut_on,
 	w.buds_per_piece, w.part,
 	m.code as plant, v.name as variety, v.genus, s.name as stock_type, k.name as technique_name, tie.name as tie_name, b.tie,
-	o.priority, s.genus as stock_genus, w.place as bundle_place, l.place as lot_place, l.form as lot_form, l.taper_mm as lot_taper, b.healing,
-	p.name || coalesce(', place ' || (select n.place from learner_tag x join learner n on n.id = x.learner_id where x.tag_id = t.id), '') as worker,
+	o.priority, s.genus as stock_genus, w.place as bundle_place, l.place as lot_place, l.form as lot_form, l.taper_mm as lot_taper,
+		b.healing,
+	p.name || coalesce(', place ' || (select n.place from learner_tag x join learner n on n.id = x.learner_id where x.tag_id = t.id), '')
+	as worker,
 	coalesce(p2.name, '') as tier,
 	c.id is not null as looked, coalesce(c.taken, 0) as taken, coalesce(c.doubtful, 0) as doubtful, coalesce(c.dead, 0) as dead,
 	coalesce(c.both_live, 0) as both_live
@@ -382,8 +384,10 @@ func (q Q) Tangled(ctx context.Context, codes []string) (out []string, err error
 func (q Q) KeepTag(ctx context.Context, t TagState) error {
 	_, err := q.exec(
 		ctx,
-		`update any_tag set started_at = $2, finished_at = $3, tied = $4, spoiled_stock = $5, spoiled_wood = $6, dropped = $7, set_aside = $8,
-		since_wipe = $9, refused = $10, stock_back = $11, wood_back = $12, pace_hours = $13, last_device = $14, last_no = $15, last_at = $16,
+		`update any_tag set started_at = $2, finished_at = $3, tied = $4, spoiled_stock = $5, spoiled_wood = $6, dropped = $7, set_aside
+			= $8,
+		since_wipe = $9, refused = $10, stock_back = $11, wood_back = $12, pace_hours = $13, last_device = $14, last_no = $15, last_at =
+			$16,
 		tangled = $17 where id = $1`,
 		t.ID,
 		t.StartedAt,

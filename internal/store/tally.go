@@ -178,7 +178,8 @@ func (q Q) GoingOn(ctx context.Context, since, failedFrom time.Time, cameBack st
 			and y.at >= $1 and y.held is null and not exists (select 1 from tap u where u.undoes = y.id and u.held is null)
 			group by 1, 2) x)::text as paces,
 		(select json_agg(json_build_object('code', b.code, 'variety', v.name, 'stock', s.name, 'grafts', b.grafts) order by b.id desc)
-			from batch b join orders o on o.id = b.order_id join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
+			from batch b join orders o on o.id = b.order_id join variety v on v.id = o.variety_id join stock_type s on s.id =
+			o.stock_type_id
 			where b.undone_at is null and b.untagged > 0 and b.tagged = 0)::text as batches,
 		(select json_agg(json_build_object('code', f.code, 'n', f.n)) from (select l.code, x.n from (select t.lot_id, sum(c.dead)::int
 			- coalesce((select sum(g.n) from stock_ledger g where g.lot_id = t.lot_id and g.reason = $3), 0)::int as n
@@ -243,7 +244,8 @@ func (q Q) StrayTaps(ctx context.Context, since time.Time) (ss []StrayTap, err e
 			s.name as stock_type, y.person_id, p.name as worker, y.kind, y.held, y.n, y.from_at, y.to_at, y.settled, y.settled_at,
 			y.on_code as counts_on, d.name as settled_by,
 			(select json_agg(json_build_object('code', x.code, 'of', z.name) order by x.id) from tag x join person z on z.id = x.worker_id
-				where x.lot_id = t.lot_id and x.bundle_id = t.bundle_id and x.technique = t.technique and x.look_id is null)::text as candidates
+				where x.lot_id = t.lot_id and x.bundle_id = t.bundle_id and x.technique = t.technique and x.look_id is null)::text as
+				candidates
 		from (select y.tag_id, y.person_id, y.kind, y.held, y.settled, y.settled_by, max(y.settled_at) as settled_at, o.code as on_code,
 				sum(y.n)::int as n, min(y.at) as from_at, max(y.at) as to_at
 			from tap y left join any_tag o on o.id = y.counts_on

@@ -27,10 +27,12 @@ type Tree struct {
 	Alive    int       `db:"alive"` // or healing
 }
 
-const treeSelect = `select t.id, t.code, t.kind, t.genus, t.stock, t.place, t.planted, t.girth_mm, t.trees, t.wanted, coalesce(f.code, '') as from_lot,
+const treeSelect = `select t.id, t.code, t.kind, t.genus, t.stock, t.place, t.planted, t.girth_mm, t.trees, t.wanted, coalesce(f.code,
+	'') as from_lot,
 	t.buyer, t.note, t.person_id, t.made_at, n.limbs, n.grafts, n.alive
 	from tree t left join any_lot f on f.id = t.from_lot
-	cross join lateral (select count(distinct m.id) filter (where m.removed_on is null)::int as limbs, coalesce(sum(g.tied), 0)::int as grafts,
+	cross join lateral (select count(distinct m.id) filter (where m.removed_on is null)::int as limbs, coalesce(sum(g.tied), 0)::int as
+	grafts,
 		coalesce(sum(g.standing), 0)::int as alive from limb m left join tag g on g.lot_id = m.lot_id where m.tree_id = t.id) n `
 
 // TreesKept lists the trees of several unions, by their codes.
@@ -53,15 +55,18 @@ func (q Q) LockTree(ctx context.Context, id int64) error {
 
 // AddTree keeps a tree.
 func (q Q) AddTree(ctx context.Context, t Tree, fromLot int64) (id int64, err error) {
-	err = q.get(ctx, &id, `insert into tree (code, kind, genus, stock, place, planted, girth_mm, trees, wanted, from_lot, buyer, note, person_id, made_at)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, nullif($10::bigint, 0), $11, $12, $13, $14) returning id`, t.Code, t.Kind, t.Genus, t.Stock,
+	err = q.get(ctx, &id, `insert into tree (code, kind, genus, stock, place, planted, girth_mm, trees, wanted, from_lot, buyer, note,
+		person_id, made_at)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, nullif($10::bigint, 0), $11, $12, $13, $14) returning id`, t.Code, t.Kind, t.Genus,
+		t.Stock,
 		t.Place, t.Planted, t.GirthMM, t.Trees, t.Wanted, fromLot, t.Buyer, t.Note, t.PersonID, t.MadeAt)
 	return id, err
 }
 
 // SetTree keeps what is noted of a standing tree.
 func (q Q) SetTree(ctx context.Context, id int64, place, note string, planted, girth *int) error {
-	_, err := q.exec(ctx, `update tree set place = $2, note = $3, planted = $4, girth_mm = $5 where id = $1`, id, place, note, planted, girth)
+	_, err := q.exec(ctx, `update tree set place = $2, note = $3, planted = $4, girth_mm = $5 where id = $1`, id, place, note, planted,
+		girth)
 	return err
 }
 
@@ -93,14 +98,17 @@ type Limb struct {
 	Trees       int        `db:"trees"`   // that are to bear it
 }
 
-const limbSelect = `select m.id, m.tree_id, m.letter, m.name, m.stock_type_id, s.genus, m.lot_id, l.code as lot, m.nurse, m.from_y, m.tip_x, m.tip_y,
+const limbSelect = `select m.id, m.tree_id, m.letter, m.name, m.stock_type_id, s.genus, m.lot_id, l.code as lot, m.nurse, m.from_y,
+	m.tip_x, m.tip_y,
 	m.height_cm, m.removed_on, m.removed_why, m.made_at, l.form, l.received as places,
 	coalesce((select n from stock_balance b where b.lot_id = m.lot_id and b.account = 'free'), 0)::int as free,
-	coalesce((select avg(r.mm)::float8 from caliper_reading r where r.lot_id = m.lot_id and r.taken_on = (select max(taken_on) from caliper_reading x
+	coalesce((select avg(r.mm)::float8 from caliper_reading r where r.lot_id = m.lot_id and r.taken_on = (select max(taken_on) from
+	caliper_reading x
 		where x.lot_id = m.lot_id)), ((l.grade_low_mm + l.grade_high_mm) / 2)::float8) as mm,
 	coalesce(o.code, '') as order_code, coalesce(v.name, '') as variety, coalesce(v.genus, '') as scion, coalesce(o.trees, 0) as trees
 	from limb m join stock_type s on s.id = m.stock_type_id join any_lot l on l.id = m.lot_id
-	left join lateral (select * from orders o where o.stock_type_id = m.stock_type_id order by o.closed_on is not null, o.id desc limit 1) o on true
+	left join lateral (select * from orders o where o.stock_type_id = m.stock_type_id order by o.closed_on is not null, o.id desc limit
+	1) o on true
 	left join variety v on v.id = o.variety_id `
 
 // LimbsOf lists the limbs of a tree, those that are gone too, by their letters.
@@ -157,11 +165,14 @@ type LimbTag struct {
 
 // LimbTags lists the grafts on the limbs of a tree, oldest first.
 func (q Q) LimbTags(ctx context.Context, tree int64) (ts []LimbTag, err error) {
-	err = q.all(ctx, &ts, `select t.lot_id, t.id, t.code, v.name as variety, k.name as technique, t.technique as key, p.name as worker, w.code as bundle,
-		t.day, t.finished_at, t.planned, t.tied, t.standing, coalesce(c.doubtful, 0) as doubtful, t.below as cut, t.look_id is not null as looked,
+	err = q.all(ctx, &ts, `select t.lot_id, t.id, t.code, v.name as variety, k.name as technique, t.technique as key, p.name as worker,
+		w.code as bundle,
+		t.day, t.finished_at, t.planned, t.tied, t.standing, coalesce(c.doubtful, 0) as doubtful, t.below as cut, t.look_id is not null
+		as looked,
 		((t.stock_low + t.stock_high) / 2)::float8 as stock_mm, ((t.wood_low + t.wood_high) / 2)::float8 as wood_mm,
 		coalesce((select x.cause from count_cause x where x.count_id = t.look_id order by x.n desc, x.cause limit 1), '') as cause
-		from limb m join graded_tag t on t.lot_id = m.lot_id join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id
+		from limb m join graded_tag t on t.lot_id = m.lot_id join batch b on b.id = t.batch_id and b.undone_at is null join orders o on
+		o.id = b.order_id
 		join variety v on v.id = o.variety_id join technique k on k.key = t.technique join person p on p.id = t.worker_id
 		join any_bundle w on w.id = t.bundle_id left join take_count c on c.id = t.look_id where m.tree_id = $1 order by t.id`, tree)
 	return ts, err
@@ -183,7 +194,8 @@ type LimbAct struct {
 
 // LimbActs lists what was done on the limbs of a tree, newest first.
 func (q Q) LimbActs(ctx context.Context, tree int64) (as []LimbAct, err error) {
-	err = q.all(ctx, &as, `select a.id::text as id, a.limb_id, a.what, a.n, a.on_day, a.note, a.person_id, p.name as person, a.at, a.undone_at
+	err = q.all(ctx, &as, `select a.id::text as id, a.limb_id, a.what, a.n, a.on_day, a.note, a.person_id, p.name as person, a.at,
+		a.undone_at
 		from limb_act a join limb m on m.id = a.limb_id join person p on p.id = a.person_id where m.tree_id = $1 order by a.at desc`, tree)
 	return as, err
 }
@@ -242,7 +254,8 @@ func (q Q) VarietyNotes(ctx context.Context) (vs []VarietyNote, err error) {
 
 // SetVarietyNote keeps what is noted of a variety.
 func (q Q) SetVarietyNote(ctx context.Context, n VarietyNote, by int64, at time.Time) error {
-	_, err := q.exec(ctx, `insert into variety_note (variety_id, ploidy, set_group, sets_alone, person_id, at) values ($1, $2, $3, $4, $5, $6)
+	_, err := q.exec(ctx, `insert into variety_note (variety_id, ploidy, set_group, sets_alone, person_id, at) values ($1, $2, $3, $4,
+		$5, $6)
 		on conflict (variety_id) do update set ploidy = excluded.ploidy, set_group = excluded.set_group, sets_alone = excluded.sets_alone,
 		person_id = excluded.person_id, at = excluded.at`, n.VarietyID, n.Ploidy, n.Group, n.Alone, by, at)
 	return err
@@ -255,7 +268,8 @@ func (q Q) SetFlowering(ctx context.Context, variety int64, year int, first, las
 		return err
 	}
 	_, err := q.exec(ctx, `insert into flowering (variety_id, year, first_on, last_on, person_id, at) values ($1, $2, $3, $4, $5, $6)
-		on conflict (variety_id, year) do update set first_on = excluded.first_on, last_on = excluded.last_on, person_id = excluded.person_id,
+		on conflict (variety_id, year) do update set first_on = excluded.first_on, last_on = excluded.last_on, person_id =
+		excluded.person_id,
 		at = excluded.at`, variety, year, first, last, by, at)
 	return err
 }
@@ -284,7 +298,8 @@ func (q Q) Spots(ctx context.Context) (ss []Spot, err error) {
 
 // SetSpot keeps where a place stands.
 func (q Q) SetSpot(ctx context.Context, s Spot, by int64, at time.Time) error {
-	_, err := q.exec(ctx, `insert into spot (place, east, north, person_id, at) values ($1, $2, $3, $4, $5) on conflict (place) do update set
+	_, err := q.exec(ctx, `insert into spot (place, east, north, person_id, at) values ($1, $2, $3, $4, $5) on conflict (place) do update
+		set
 		east = excluded.east, north = excluded.north, person_id = excluded.person_id, at = excluded.at`, s.Place, s.East, s.North, by, at)
 	return err
 }
@@ -298,7 +313,8 @@ type BuyerSet struct {
 // BuyerSets lists the buyers of open orders of a genus with more than one variety of it.
 func (q Q) BuyerSets(ctx context.Context, genus string) (bs []BuyerSet, err error) {
 	err = q.all(ctx, &bs, `select buyer, json_agg(name order by name)::text as varieties from (select distinct o.buyer, v.name from orders o
-		join variety v on v.id = o.variety_id where o.closed_on is null and o.buyer <> '' and v.genus = $1) x group by buyer having count(*) > 1
+		join variety v on v.id = o.variety_id where o.closed_on is null and o.buyer <> '' and v.genus = $1) x group by buyer having
+		count(*) > 1
 		order by buyer`, genus)
 	return bs, err
 }

@@ -12,7 +12,8 @@ type View struct {
 
 // Views lists somebody's views of a page.
 func (q Q) Views(ctx context.Context, person int64, path string) (vs []View, err error) {
-	err = q.all(ctx, &vs, `select id, path, name, query from saved_view where person_id = $1 and path = $2 order by lower(name)`, person, path)
+	err = q.all(ctx, &vs, `select id, path, name, query from saved_view where person_id = $1 and path = $2 order by lower(name)`, person,
+		path)
 	return vs, err
 }
 

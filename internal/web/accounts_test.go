@@ -79,7 +79,8 @@ func TestSessionsAreListedAndEnded(t *testing.T) {
 	require.NoError(t, err)
 	token := here.Jar.Cookies(u)[0].Value
 	var plain int
-	require.NoError(t, h.db.Get(&plain, `select count(*) from sessions where token = $1 or position($1 in convert_from(data, 'utf8')) > 0`, token))
+	require.NoError(t, h.db.Get(&plain, `select count(*) from sessions where token = $1 or position($1 in convert_from(data, 'utf8')) >
+		0`, token))
 	assert.Zero(t, plain, "tokens are kept as hashes")
 	_, _, body := h.ask(t, here, http.MethodGet, "/me")
 	assert.Equal(t, 2, strings.Count(body, "End it"), "the other desk and the tablet")

@@ -64,7 +64,8 @@ func onCard(t *testing.T, width, height int64) (*house, *line, *browser, string)
 		t,
 		h.db.Get(
 			&tag,
-			`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and started_at is not null limit 1`,
+			`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and
+				started_at is not null limit 1`,
 		),
 	)
 	b := h.browser(t, width, height)

@@ -47,7 +47,8 @@ func TestLargeWorkWaitsItsTurn(t *testing.T) {
 	status, _, body := h.sendForm(t, maud, "/bench/days")
 	assert.Equal(t, http.StatusServiceUnavailable, status)
 	assert.Contains(t, body, "Nothing of it was begun")
-	status, to, _ := h.upload(t, maud, "/loads/lots", "file", "x.csv", []byte("code,genus,stock,received_on,form,stems\nTURN-1,quince,Tarn Q3,2027-01-09,bare-root,40\n"))
+	status, to, _ := h.upload(t, maud, "/loads/lots", "file", "x.csv",
+		[]byte("code,genus,stock,received_on,form,stems\nTURN-1,quince,Tarn Q3,2027-01-09,bare-root,40\n"))
 	require.Equal(t, http.StatusSeeOther, status)
 	status, _, _ = h.ask(t, maud, http.MethodGet, to)
 	assert.Equal(t, http.StatusServiceUnavailable, status, "a file is unpacked in its turn")
@@ -138,7 +139,8 @@ func TestWhatIsOldIsLetGo(t *testing.T) {
 	now := h.nursery.Now()
 	_, err := h.db.Exec(`insert into load (kind, file_name, sha256, body, state, person_id, at)
 		select 'lots', n, '', 'x', s, p.id, $1::timestamptz - d * interval '1 day' from person p, (values
-			('looked at long ago', 'read', 31), ('looked at', 'read', 29), ('loaded long ago', 'loaded', 91), ('loaded', 'loaded', 89)) v (n, s, d)
+			('looked at long ago', 'read', 31), ('looked at', 'read', 29), ('loaded long ago', 'loaded', 91), ('loaded', 'loaded', 89)) v
+				(n, s, d)
 		where p.sign_in = 'maud'`, now)
 	require.NoError(t, err)
 	_, err = h.nursery.Tidy(t.Context())
@@ -214,7 +216,8 @@ func TestNothingSignedInIsKeptByCaches(t *testing.T) {
 	maud := h.as(t, "maud")
 	_, _, _ = h.upload(t, maud, "/wood/plants/M-4/photos", "photo", "tree.jpg", tellingJPEG(t))
 	photo := h.one(t, `select max(id)::text from plant_photo`)
-	for _, path := range []string{"/today", "/export/lots.csv", "/export/orders.xlsx", "/wood/photos/" + photo, "/me/data.json", "/house/changes",
+	for _, path := range []string{"/today", "/export/lots.csv", "/export/orders.xlsx", "/wood/photos/" + photo, "/me/data.json",
+		"/house/changes",
 		"/examples/lots.csv", "/nowhere"} {
 		a, err := maud.Get(h.URL + path)
 		require.NoError(t, err)

@@ -284,7 +284,8 @@ func (b *browser) key(keys string) {
 func (b *browser) press(s string) {
 	b.t.Helper()
 	// What says just that comes before what begins so.
-	find := `[...document.querySelectorAll('button, a, summary')].filter(e => (e instanceof SVGElement ? e.textContent : e.innerText).trim().startsWith(` + quoted(
+	find := `[...document.querySelectorAll('button, a, summary')]
+		.filter(e => (e instanceof SVGElement ? e.textContent : e.innerText).trim().startsWith(` + quoted(
 		s,
 	) + `) && (e.offsetParent || e instanceof SVGElement) && !e.disabled)` +
 		`.sort((a, b) => ((b instanceof SVGElement ? b.textContent : b.innerText).trim() === ` + quoted(
@@ -298,7 +299,8 @@ func (b *browser) press(s string) {
 		b.key(kb.Enter)
 		return
 	}
-	b.eval(`const e = ` + find + `; if (e.click) e.click(); else e.dispatchEvent(new MouseEvent('click', {bubbles: true, cancelable: true}))`)
+	b.eval(`const e = ` + find + `; if (e.click) e.click(); else e.dispatchEvent(new MouseEvent('click', {bubbles: true,
+		cancelable: true}))`)
 }
 
 func (b *browser) signIn(name string) {
@@ -335,7 +337,9 @@ func (b *browser) axe(where string) {
 	b.eval(string(src))
 	found := value[[]finding](
 		b,
-		`axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical').map(v => ({ID: v.id, Impact: v.impact, Help: v.help, Nodes: v.nodes.slice(0, 3).map(n => ({Target: n.target, HTML: n.html.slice(0, 160)}))})))`,
+		`axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => v.impact === 'serious' ||
+			v.impact === 'critical').map(v => ({ID: v.id, Impact: v.impact, Help: v.help, Nodes: v.nodes.slice(0, 3)
+			.map(n => ({Target: n.target, HTML: n.html.slice(0, 160)}))})))`,
 	)
 	for _, f := range found {
 		b.t.Errorf("%s: %s (%s): %s: %+v", where, f.ID, f.Impact, f.Help, f.Nodes)

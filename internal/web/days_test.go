@@ -240,7 +240,8 @@ func TestALostLineMovesNoTag(t *testing.T) {
 		t,
 		h.db.Get(
 			&code,
-			`select t.code from tag t join person p on p.id = t.worker_id where t.started_at is null and p.sign_in = 'ansel' order by t.day, t.half, t.id limit 1`,
+			`select t.code from tag t join person p on p.id = t.worker_id where t.started_at is null and p.sign_in = 'ansel' order by
+				t.day, t.half, t.id limit 1`,
 		),
 	)
 	where := func() string { return h.one(t, `select day::text || half from tag where code = '`+code+`'`) }

@@ -36,7 +36,8 @@ func TestTheFirstHourLeadsFromAnEmptyHouse(t *testing.T) {
 	b.press("Set the site")
 	b.at("/season/site")
 	b.sees("The first hour, next: Your site")
-	b.eval(`document.querySelector('.climates a[href*="climate=mild"]').dispatchEvent(new MouseEvent('click', { bubbles: true, cancelable: true }))`)
+	b.eval(`document.querySelector('.climates a[href*="climate=mild"]').dispatchEvent(new MouseEvent('click', { bubbles: true,
+		cancelable: true }))`)
 	b.is(`location.search.includes('climate=mild')`)
 	b.sees("What it would change")
 	b.axe("the site")
@@ -68,7 +69,8 @@ func TestTheFirstHourLeadsFromAnEmptyHouse(t *testing.T) {
 	assert.Equal(t, "pear,quince", h.one(t, `select string_agg(genus, ',' order by genus) from grown`))
 	b.eval(`document.querySelector('.nextstep .button').click()`)
 	b.at("/stock")
-	b.is(`[...document.querySelectorAll('#genera option, #f-genus option')].map(o => o.value).filter(v => v).slice(0, 2).join() === 'pear,quince'`)
+	b.is(`[...document.querySelectorAll('#genera option, #f-genus option')].map(o => o.value).filter(v => v).slice(0, 2).join() ===
+		'pear,quince'`)
 	b.upload("file-lots", "lots.csv")
 	b.eval(`document.querySelector('form[action$="/load"] button').click()`)
 	b.sees("next: Your first wood")

@@ -55,13 +55,15 @@ func TestTheWalkIsDoneOnAPhone(t *testing.T) {
 	require.Equal(t, "0", done())
 	b.tapOn("head back", ".whole")
 	b.is(
-		`document.getElementById('line').textContent === 'All safe' && ` + here + `.querySelector('[data-knot="head back"]').classList.contains('isdone')`,
+		`document.getElementById('line').textContent === 'All safe' && ` + here +
+			`.querySelector('[data-knot="head back"]').classList.contains('isdone')`,
 	)
 	tags := h.one(t, `select count(*)::text from tag where heal_place = 'long field, row 14' and standing > 0`)
 	assert.Equal(t, tags, done(), "the whole bed")
 	b.click("#takeback")
 	b.is(
-		`!` + here + `.querySelector('[data-knot="head back"]').classList.contains('isdone') && document.getElementById('line').textContent === 'All safe'`,
+		`!` + here + `.querySelector('[data-knot="head back"]').classList.contains('isdone') &&
+			document.getElementById('line').textContent === 'All safe'`,
 	)
 	assert.Equal(t, "0", done(), "and taken back")
 
@@ -173,7 +175,8 @@ func TestABoxIsCountedOnOnePage(t *testing.T) {
 	count := func(tag string) string {
 		return h.one(
 			t,
-			`select coalesce((select c.taken || ' ' || c.dead || ' ' || coalesce((select x.cause from count_cause x where x.count_id = c.id), '')
+			`select coalesce((select c.taken || ' ' || c.dead || ' ' || coalesce((select x.cause from count_cause x where x.count_id =
+				c.id), '')
 			from tag t join take_count c on c.id = t.look_id where t.code = '`+tag+`'), 'none')`,
 		)
 	}
@@ -316,7 +319,8 @@ func TestATagFromTiedToSoldByClicks(t *testing.T) {
 			tied := h.one(t, `select tied::text from tag where code = '`+tag+`'`)
 			b.through(tag, `document.body.innerText.includes('Fit to sell.')`)
 			// Two are too weak: they leave the tag, and the order is short of them.
-			order := h.one(t, `select o.code from tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id where t.code = '`+tag+`'`)
+			order := h.one(t, `select o.code from tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id where t.code
+				= '`+tag+`'`)
 			b.fill("#b-n", "2")
 			b.press("Sort them out")
 			b.sees("2 below the grade")
@@ -395,7 +399,8 @@ func TestTreesAreGradedAsTheyAreLifted(t *testing.T) {
 	b.goTo("/grow/walk")
 	b.toBed("long field, row 14")
 	below := func() string {
-		return h.one(t, `select coalesce(sum(n), 0)::text from tree_move where what = 'below' and undone_at is null and person_id = (select id from person
+		return h.one(t, `select coalesce(sum(n), 0)::text from tree_move where what = 'below' and undone_at is null and person_id =
+			(select id from person
 			where sign_in = 'pim')`)
 	}
 	alive := value[int](b, `Number(`+here+`.querySelector('[data-alive]').textContent)`)
@@ -405,7 +410,8 @@ func TestTreesAreGradedAsTheyAreLifted(t *testing.T) {
 	b.is(`document.getElementById('line').textContent === 'All safe' && !UK.items().length`)
 	assert.Equal(t, "3", below())
 	b.click("#takeback")
-	b.is(`document.getElementById('line').textContent === 'All safe' && !UK.items().length && ` + here + `.querySelector('.below b').textContent === '2'`)
+	b.is(`document.getElementById('line').textContent === 'All safe' && !UK.items().length && ` + here +
+		`.querySelector('.below b').textContent === '2'`)
 	assert.Equal(t, "2", below())
 	assert.Equal(t, alive-2, value[int](b, `Number(`+here+`.querySelector('[data-alive]').textContent)`))
 	b.tapOn("lift", ".whole")

@@ -162,13 +162,17 @@ func TestStatementsDoNotGrow(t *testing.T) {
 			select 'X-' || n, o.variety_id, o.stock_type_id, 30, o.due_on, o.made_at
 			from (select * from orders where closed_on is null) o, generate_series(1, 3) k, lateral (select o.id * 10 + k as n) x`,
 		`with made as (insert into stock_lot (code, stock_type_id, received_on, form, received, grade_low_mm, grade_high_mm, made_at)
-			select 'XL-' || l.id, l.stock_type_id, l.received_on, l.form, 50, 7, 10, l.made_at from stock_lot l where l.code like 'L-%' returning id)
+			select 'XL-' || l.id, l.stock_type_id, l.received_on, l.form, 50, 7, 10, l.made_at from stock_lot l where l.code like 'L-%'
+			returning id)
 			insert into stock_ledger (lot_id, n, from_account, to_account, reason, at) select id, 50, 'outside', 'free', 'received', now()
 				from made`,
-		`with made as (insert into wood_bundle (code, plant_id, cut_on, state, sticks, length_mm, base_mm, tip_mm, internode_mm, buds_per_piece, usable, pieces, place, made_at)
-			select 'XW-' || b.id, b.plant_id, b.cut_on, b.state, 10, b.length_mm, b.base_mm, b.tip_mm, b.internode_mm, b.buds_per_piece, b.usable, 30, b.place, b.made_at
+		`with made as (insert into wood_bundle (code, plant_id, cut_on, state, sticks, length_mm, base_mm, tip_mm, internode_mm,
+			buds_per_piece, usable, pieces, place, made_at)
+			select 'XW-' || b.id, b.plant_id, b.cut_on, b.state, 10, b.length_mm, b.base_mm, b.tip_mm, b.internode_mm, b.buds_per_piece,
+			b.usable, 30, b.place, b.made_at
 			from wood_bundle b where b.code like 'W-%' returning id)
-			insert into wood_ledger (bundle_id, n, from_account, to_account, reason, at) select id, 30, 'outside', 'free', 'cut', now() from made`,
+			insert into wood_ledger (bundle_id, n, from_account, to_account, reason, at) select id, 30, 'outside', 'free', 'cut', now()
+			from made`,
 		`insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, planned)
 			select 'X' || t.code, t.batch_id, t.lot_id, t.bundle_id, t.technique, t.worker_id, t.day, t.planned
 			from tag t where t.finished_at is null`,

@@ -23,9 +23,11 @@ func TestEveryListIsTakenAwayWhole(t *testing.T) {
 	maud, vera := h.as(t, "maud"), h.as(t, "vera")
 	_, _, _ = h.sendForm(t, maud, "/house/people/"+h.person(t, "pim")+"/leave")
 	tables := map[string]string{"tags": "tag", "taps": "tap", "counts": "take_count", "steps": "step_done", "trees": "tree_move",
-		"learner-looks": "verdict", "practice": "practice_sheet", "stock-ledger": "stock_ledger", "wood-ledger": "wood_ledger", "people": "person", "hours": "person_hours",
+		"learner-looks": "verdict", "practice": "practice_sheet", "stock-ledger": "stock_ledger", "wood-ledger": "wood_ledger",
+		"people": "person", "hours": "person_hours",
 		"looks": "(select id from store_look union all select -id from lot_look) x", "changes": "change_record", "stock": "stock_lot",
-		"wood": "wood_bundle", "mother-plants": "mother_plant", "all-orders": "orders", "caliper": "caliper_reading", "store-readings": "store_reading"}
+		"wood": "wood_bundle", "mother-plants": "mother_plant", "all-orders": "orders", "caliper": "caliper_reading",
+		"store-readings": "store_reading"}
 	var keys []string
 	for _, k := range files.HistoryKinds {
 		keys = append(keys, k.Key)

@@ -76,7 +76,8 @@ func TestAClassByClicks(t *testing.T) {
 	b.is(`document.getElementById('v-title').textContent === 'Place 3, first graft'`)
 	b.key("2")
 	b.safe()
-	b.is(`document.getElementById('v-title').textContent === 'Place 3, first graft, second try' && !document.querySelector('[data-choose="3"]')`)
+	b.is(`document.getElementById('v-title').textContent === 'Place 3, first graft, second try' && !document
+		.querySelector('[data-choose="3"]')`)
 	b.key("1")
 	b.safe()
 	b.is(`document.querySelector('.seat[data-place="3"]').innerText.includes('1 of 3 bound')`)
@@ -151,7 +152,8 @@ func TestTheCheckQueueUnderALostLine(t *testing.T) {
 	}
 	was := bound()
 	small := value[[]string](b,
-		`(document.querySelector('.seat').click(), [...document.querySelectorAll('.verdict')].filter(e => e.offsetParent && e.offsetHeight < 72).map(e => e.innerText + ' ' + e.offsetHeight))`)
+		`(document.querySelector('.seat').click(), [...document.querySelectorAll('.verdict')].filter(e => e.offsetParent &&
+			e.offsetHeight < 72).map(e => e.innerText + ' ' + e.offsetHeight))`)
 	assert.Empty(t, small)
 	b.is(`document.querySelectorAll('[data-choose]').length === 3`)
 	p.off.Store(true)
@@ -191,14 +193,16 @@ func TestPracticeIsKeptAndTheScionLaidByEye(t *testing.T) {
 	b.sees("20 cuts are noted")
 	sheets := func() string {
 		return h.one(t,
-			`select count(*)::text from practice_sheet s join person p on p.id = s.person_id where p.sign_in = 'tamsin' and undone_at is null`)
+			`select count(*)::text from practice_sheet s join person p on p.id = s.person_id where p.sign_in = 'tamsin' and undone_at is
+				null`)
 	}
 	assert.Equal(t, "6", sheets())
 	b.press("Take back")
 	b.sees("The sheet is taken back")
 	assert.Equal(t, "5", sheets())
 	b.set(`input[name="laid"]`, "0.4")
-	b.is(`document.getElementById('laidsays').textContent === '0.40 mm' && document.getElementById('laidscion').getAttribute('transform') !== 'translate(0 0)'`)
+	b.is(`document.getElementById('laidsays').textContent === '0.40 mm' &&
+		document.getElementById('laidscion').getAttribute('transform') !== 'translate(0 0)'`)
 	b.press("So it lies")
 	b.sees("of 100:")
 	assert.Equal(t, "0.4", h.one(t, `select round(guess_mm::numeric, 2)::float8::text from practice_guess`))
@@ -276,10 +280,12 @@ func TestARowFromPlantingToLiftingByClicks(t *testing.T) {
 	b.press("Renumber")
 	b.sees("The row is south field, row 2 now")
 	b.through(tag,
-		`[...document.querySelectorAll('li, tr, .knot')].some(e => /lifted|Lift/i.test(e.textContent) && e.classList.contains('isdone')) || `+
+		`[...document.querySelectorAll('li, tr, .knot')].some(e => /lifted|Lift/i.test(e.textContent) &&
+			e.classList.contains('isdone')) || `+
 			`document.body.innerText.includes('Fit to sell.')`)
 	done := h.one(t,
-		`select string_agg(distinct knot, ', ' order by knot) from step_done d join tag t on t.id = d.tag_id where t.code = '`+tag+`' and undone_at is null`)
+		`select string_agg(distinct knot, ', ' order by knot) from step_done d join tag t on t.id = d.tag_id where t.code = '`+tag+`' and
+			undone_at is null`)
 	assert.Contains(t, done, "head back")
 	assert.Contains(t, done, "lift")
 	b.clean()

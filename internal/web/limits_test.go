@@ -92,9 +92,11 @@ func TestDoors(t *testing.T) {
 // TestLeadingAwayIsRefused: where a sign-in leads is an address of this house.
 func TestLeadingAwayIsRefused(t *testing.T) {
 	h := open(t, testhouse.Demo(t))
-	for _, next := range []string{"//evil.example", "https://evil.example", "/\\evil.example", "javascript:alert(1)", "evil", "/%5Cevil.example", "/\tevil"} {
+	for _, next := range []string{"//evil.example", "https://evil.example", "/\\evil.example", "javascript:alert(1)", "evil",
+		"/%5Cevil.example", "/\tevil"} {
 		_, to, _ := h.sendForm(t, h.client(t), "/sign-in", "sign_in", "maud", "password", "three blunt knives", "next", next)
-		assert.True(t, strings.HasPrefix(to, "/") && !strings.HasPrefix(to, "//") && !strings.ContainsAny(to, "\\\t"), "%q leads to %q", next, to)
+		assert.True(t, strings.HasPrefix(to, "/") && !strings.HasPrefix(to, "//") && !strings.ContainsAny(to, "\\\t"), "%q leads to %q",
+			next, to)
 	}
 }
 
@@ -102,7 +104,8 @@ func TestLeadingAwayIsRefused(t *testing.T) {
 func TestNumbersInAddressesAreClamped(t *testing.T) {
 	h := open(t, testhouse.Demo(t))
 	maud := h.as(t, "maud")
-	for _, path := range []string{"/stock?after=", "/orders?after=", "/wood?after=", "/bench?batches=", "/house/changes?before=", "/results?worker="} {
+	for _, path := range []string{"/stock?after=", "/orders?after=", "/wood?after=", "/bench?batches=", "/house/changes?before=",
+		"/results?worker="} {
 		for _, n := range []string{"9223372036854775808", "99999999999999999999999", "-1", "x", "9223372036854775807"} {
 			status, _, _ := h.ask(t, maud, http.MethodGet, path+n)
 			assert.Less(t, status, 500, path+n)
@@ -125,8 +128,9 @@ func TestALockedTableStopsNoOtherPage(t *testing.T) {
 	require.NoError(t, err)
 	code := quick.mineOf(t, "ansel")
 	tap := func() *http.Response {
-		r, err := http.NewRequest(http.MethodPost, quick.URL+"/taps", strings.NewReader(`{"device":"d","taps":[{"id":"`+page.UUID()+`","code":"`+code+
-			`","kind":"tied","n":1,"no":1}]}`))
+		r, err := http.NewRequest(http.MethodPost, quick.URL+"/taps",
+			strings.NewReader(`{"device":"d","taps":[{"id":"`+page.UUID()+`","code":"`+code+
+				`","kind":"tied","n":1,"no":1}]}`))
 		require.NoError(t, err)
 		r.Header.Set("Accept", "application/json")
 		a, err := maud.Do(r)

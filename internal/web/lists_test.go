@@ -19,7 +19,8 @@ func TestAListIsLookedAtKeptAndTakenAlong(t *testing.T) {
 	b.goTo("/stock")
 	b.eval(`document.querySelector('#sort').value = 'free'; document.querySelector('#sort').form.requestSubmit()`)
 	b.is(`location.search.includes('sort=free')`)
-	b.is(`(() => { const n = [...document.querySelectorAll('main table tbody tr')].map(r => Number(r.children[5].innerText.replace(/\D/g, '')));
+	b.is(`(() => { const n = [...document.querySelectorAll('main table tbody tr')].map(r => Number(r.children[5].innerText.replace(/\D/g,
+		'')));
 		return n.length > 3 && n.every((x, i) => i === 0 || x <= n[i - 1]) })()`)
 	b.axe("stock, sorted")
 	b.press("Keep this view")
@@ -47,7 +48,8 @@ func TestAListIsLookedAtKeptAndTakenAlong(t *testing.T) {
 	b.is(`document.querySelector('[aria-sort=ascending]').innerText.startsWith('Tied')`)
 	b.press("Tied")
 	b.is(`document.querySelector('[aria-sort=descending]').innerText.startsWith('Tied')`)
-	b.is(`[...document.querySelectorAll('.listtable tbody tr')].every(r => r.innerText.includes('Lanternjaw') && r.innerText.includes('Ansel'))`)
+	b.is(`[...document.querySelectorAll('.listtable tbody tr')].every(r => r.innerText.includes('Lanternjaw') &&
+		r.innerText.includes('Ansel'))`)
 	sum := h.one(t, `select sum(t.tied)::text from tag t join person p on p.id = t.worker_id join batch b on b.id = t.batch_id
 		join orders o on o.id = b.order_id join variety v on v.id = o.variety_id where p.name like 'Ansel%' and v.name = 'Lanternjaw'`)
 	b.is(`document.querySelector('.listtable tfoot').innerText.replace(/,/g, '').includes(` + quoted(sum) + `)`)

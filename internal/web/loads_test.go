@@ -33,8 +33,9 @@ func TestAFileIsMendedLoadedAndTakenBackByClicks(t *testing.T) {
 	b := h.browser(t, 1280, 800)
 	b.signIn("maud")
 	b.goTo("/stock")
-	b.bring("file-lots", "lifted.csv", []byte("\xef\xbb\xbfcode;genus;stock;received_on;form;stems\r\nNEW-1;quince;Tarn Q3;2027-01-09;bare-root;40\r\n"+
-		"NEW-2;kwince;;2027-01-09;bare-root;1,200\r\n"))
+	b.bring("file-lots", "lifted.csv",
+		[]byte("\xef\xbb\xbfcode;genus;stock;received_on;form;stems\r\nNEW-1;quince;Tarn Q3;2027-01-09;bare-root;40\r\n"+
+			"NEW-2;kwince;;2027-01-09;bare-root;1,200\r\n"))
 	b.sees("1 bad")
 	b.sees("Name the stock")
 	b.axe("a preview with faults")
@@ -45,7 +46,8 @@ func TestAFileIsMendedLoadedAndTakenBackByClicks(t *testing.T) {
 	b.sees("2 new")
 	b.press("Load 2 rows")
 	b.sees("2 rows added")
-	assert.Equal(t, "1240", h.one(t, `select sum(n)::text from stock_balance b join stock_lot l on l.id = b.lot_id where l.code like 'NEW-%'`))
+	assert.Equal(t, "1240", h.one(t, `select sum(n)::text from stock_balance b join stock_lot l on l.id = b.lot_id where l.code like
+		'NEW-%'`))
 	b.press("Take the whole load back …")
 	b.sees("2 of 2 rows go")
 	b.axe("taking a load back")

@@ -196,7 +196,8 @@ func hosted(names []string) func(http.Handler) http.Handler {
 			if h, _, err := net.SplitHostPort(host); err == nil {
 				host = h
 			}
-			if !slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, host) }) && r.URL.Path != "/healthz" && r.URL.Path != "/readyz" {
+			if !slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, host) }) && r.URL.Path != "/healthz" &&
+				r.URL.Path != "/readyz" {
 				http.Error(w, "This house is not known by that name.", http.StatusMisdirectedRequest)
 				return
 			}

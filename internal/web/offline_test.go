@@ -70,7 +70,8 @@ func (b *browser) kept(most string) {
 	b.t.Helper()
 	b.is(`document.body.dataset.person`)
 	for end := time.Now().Add(patience); ; {
-		n := value[int](b, `caches.open('uk-pages-' + document.body.dataset.person).then(c => c.keys()).then(k => k.filter(x => x.url.includes('/bench')).length)`)
+		n := value[int](b, `caches.open('uk-pages-' + document.body.dataset.person).then(c => c.keys()).then(k => k
+			.filter(x => x.url.includes('/bench')).length)`)
 		want := value[int](b, most)
 		if n > want {
 			return
@@ -135,7 +136,8 @@ func TestAShiftWithoutALine(t *testing.T) {
 	b.is(`UK.items().length === 0`)
 	assert.Equal(t, [2]int{before[0] + 5, before[1] + 2}, [2]int{h.tied(t, one), h.tied(t, two)})
 	var by []string
-	require.NoError(t, h.db.Select(&by, `select distinct p.sign_in from tap y join person p on p.id = y.person_id where y.sent_by is not null
+	require.NoError(t, h.db.Select(&by, `select distinct p.sign_in from tap y join person p on p.id = y.person_id where y.sent_by is not
+		null
 		or y.device <> '' order by 1`))
 	assert.Equal(t, []string{"ansel", "odile"}, by, "each tap with who tapped")
 }
@@ -144,7 +146,8 @@ func TestAShiftWithoutALine(t *testing.T) {
 func TestACountAndAWalkWithoutALine(t *testing.T) {
 	h, p, b := tabletOf(t, "Ansel Roke")
 	var code string
-	require.NoError(t, h.db.Get(&code, `select code from tag where finished_at is not null and look_id is null and tied > 10 order by finished_at limit 1`))
+	require.NoError(t, h.db.Get(&code, `select code from tag where finished_at is not null and look_id is null and tied > 10 order by
+		finished_at limit 1`))
 	b.goTo("/heal/" + code)
 	b.sees("Keep the count")
 	b.goTo("/grow/walk")
@@ -159,7 +162,8 @@ func TestACountAndAWalkWithoutALine(t *testing.T) {
 	b.press("Keep the count")
 	b.sees("Kept on this device: the count of " + code)
 	b.goTo("/grow/walk")
-	knot := value[string](b, `document.querySelector('.stop:not([hidden]) .stopstep:not([data-round]) .whole').closest('.stopstep').dataset.knot`)
+	knot := value[string](b, `document.querySelector('.stop:not([hidden]) .stopstep:not([data-round]) .whole')
+		.closest('.stopstep').dataset.knot`)
 	b.eval(`document.querySelector('.stop:not([hidden]) .stopstep:not([data-round]) .whole').click()`)
 	b.sees("The line is down: 1 wait on this phone")
 	b.sees("2 wait on this device")
@@ -174,7 +178,8 @@ func TestACountAndAWalkWithoutALine(t *testing.T) {
 		Scan(&taken, &dead))
 	assert.Equal(t, [2]int{5, 1}, [2]int{taken, dead})
 	var now int
-	require.NoError(t, h.db.Get(&now, `select count(*) from step_done d join person p on p.id = d.person_id where knot = $1 and p.sign_in = 'ansel'`, knot))
+	require.NoError(t, h.db.Get(&now, `select count(*) from step_done d join person p on p.id = d.person_id where knot = $1 and p.sign_in
+		= 'ansel'`, knot))
 	assert.Positive(t, now)
 }
 
@@ -187,7 +192,8 @@ func TestAFullStoreIsSaidInRed(t *testing.T) {
 	l.cut.Store(true)
 	b.key(" ")
 	b.sees("1 tap waits")
-	b.eval(`window.realSet = Storage.prototype.setItem; Storage.prototype.setItem = () => { throw new DOMException('full', 'QuotaExceededError'); }`)
+	b.eval(`window.realSet = Storage.prototype.setItem; Storage.prototype.setItem = () => { throw new DOMException('full',
+		'QuotaExceededError'); }`)
 	b.key(" ")
 	b.sees("This device stores nothing more: 1 in memory only")
 	b.key(kb.Backspace)
@@ -252,7 +258,8 @@ func TestAnothersWorkWaitsOnADeviceOfOnesOwn(t *testing.T) {
 // TestAManifestAndAWorker are what a tablet installs the application by.
 func TestAManifestAndAWorker(t *testing.T) {
 	h := open(t, testhouse.Demo(t))
-	for path, kind := range map[string]string{"/sw.js": "text/javascript; charset=utf-8", "/manifest.webmanifest": "application/manifest+json"} {
+	for path, kind := range map[string]string{"/sw.js": "text/javascript; charset=utf-8",
+		"/manifest.webmanifest": "application/manifest+json"} {
 		r, err := http.NewRequestWithContext(context.Background(), http.MethodGet, h.URL+path, nil)
 		require.NoError(t, err)
 		res, err := h.Client().Do(r)
@@ -343,6 +350,7 @@ func TestTheCaliperWithoutALine(t *testing.T) {
 	b.eval(`window.dispatchEvent(new Event('online'))`)
 	b.is(`UK.items().length === 0`)
 	var mm []float64
-	require.NoError(t, h.db.Select(&mm, `select r.mm from caliper_reading r join stock_lot l on l.id = r.lot_id where l.code = 'L-205' order by r.mm`))
+	require.NoError(t, h.db.Select(&mm, `select r.mm from caliper_reading r join stock_lot l on l.id = r.lot_id where l.code = 'L-205'
+		order by r.mm`))
 	assert.Equal(t, []float64{8.4, 8.6}, mm)
 }

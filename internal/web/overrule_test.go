@@ -53,7 +53,8 @@ func TestADoubtfulReadingIsSettledByAClick(t *testing.T) {
 	doubted := func() string {
 		return h.one(
 			t,
-			`select count(*)::text || ' of ' || (select count(*) from store_reading where c in (71, 72)) from store_reading where doubted and c in (71, 72)`,
+			`select count(*)::text || ' of ' || (select count(*) from store_reading where c in (71, 72)) from store_reading where doubted
+				and c in (71, 72)`,
 		)
 	}
 	for _, c := range []string{"71", "72"} {

@@ -53,7 +53,8 @@ func TestATableIsEditedByClicks(t *testing.T) {
 	assert.Equal(t, "0", h.one(t, `select count(*)::text from tie where key = 'pvc~1'`))
 
 	b.goTo("/house")
-	b.eval(`const s = [...document.querySelectorAll('select[name=chosen]')].find(s => [...s.options].some(o => o.text === 'all in late winter'));
+	b.eval(`const s = [...document.querySelectorAll('select[name=chosen]')].find(s => [...s.options].some(o => o.text ===
+		'all in late winter'));
 		s.value = 'all in late winter'; s.dispatchEvent(new Event('change', { bubbles: true }))`)
 	b.at("/house/ways/try")
 	b.sees("What it would change")

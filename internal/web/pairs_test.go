@@ -19,7 +19,8 @@ func TestAPairIsPutTogetherByClicks(t *testing.T) {
 	b.key("0")
 	way := `document.querySelector('input[name="key"][value="team"]').form`
 	b.is(way)
-	b.eval(`const s = ` + way + `.querySelector('select'); s.value = 'cutter and tier'; s.dispatchEvent(new Event('change', {bubbles: true}))`)
+	b.eval(`const s = ` + way + `.querySelector('select'); s.value = 'cutter and tier'; s.dispatchEvent(new Event('change', {bubbles:
+		true}))`)
 	b.at("/house/ways/try")
 	b.press("Keep it so")
 	b.sees("The house way is changed")
@@ -64,7 +65,8 @@ func TestBothBudsAreCountedOnAPhone(t *testing.T) {
 	h := open(t, testhouse.Demo(t))
 	b := h.browser(t, 390, 844)
 	b.signIn("maud")
-	tag := h.one(t, `select t.code from tag t join take_count c on c.id = t.look_id where t.buds = 2 and c.taken > 12 order by t.id limit 1`)
+	tag := h.one(t, `select t.code from tag t join take_count c on c.id = t.look_id where t.buds = 2 and c.taken > 12 order by t.id limit
+		1`)
 	b.goTo("/heal/" + tag)
 	b.sees("2 buds on each stock")
 	b.fill("#taken", "11")
@@ -77,7 +79,8 @@ func TestBothBudsAreCountedOnAPhone(t *testing.T) {
 	b.fill("#both", "7")
 	b.press("Keep the count")
 	b.sees("7 with both buds")
-	assert.Equal(t, "11 of which 7, 18 of 22 buds", h.one(t, `select c.taken || ' of which ' || c.both_live || ', ' || c.joins_taken || ' of '
+	assert.Equal(t, "11 of which 7, 18 of 22 buds", h.one(t, `select c.taken || ' of which ' || c.both_live || ', ' || c.joins_taken ||
+		' of '
 		|| c.joins || ' buds' from tag t join take_count c on c.id = t.look_id where t.code = '`+tag+`'`))
 	b.clean()
 }

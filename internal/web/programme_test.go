@@ -34,7 +34,8 @@ func TestAllOrdersAreWovenHeldAndMade(t *testing.T) {
 	b.eval(`history.back()`)
 	b.is(`!location.search.includes('apart=')`)
 	b.is(
-		`!!document.querySelector('nav') && document.body.innerText.includes('held: O-') && !document.body.innerText.includes('kept apart: O-')`,
+		`!!document.querySelector('nav') && document.body.innerText.includes('held: O-') &&
+			!document.body.innerText.includes('kept apart: O-')`,
 	) // a whole page, with what was held
 	// What is kept apart on the page is apart in the batches made from it.
 	b.click("section.strandrow details.add summary")
@@ -56,7 +57,8 @@ func TestAllOrdersAreWovenHeldAndMade(t *testing.T) {
 		t,
 		h.db.Get(&together, `select count(*) from batch_thread h join batch a on a.id = h.batch_id join orders o on o.id = a.order_id
 		join stock_lot l on l.id = h.lot_id join wood_bundle w on w.id = h.bundle_id
-		where a.made_at >= (select max(made_at) from batch) - interval '1 minute' and o.code = $1 and l.code = $2 and w.code = $3 and h.stock_mm = $4 and h.wood_mm = $5`,
+		where a.made_at >= (select max(made_at) from batch) - interval '1 minute' and o.code = $1 and l.code = $2 and w.code = $3 and
+		h.stock_mm = $4 and h.wood_mm = $5`,
 			apart.Order, apart.Lot, apart.Bundle, apart.Stock.Middle(), apart.Scion.Middle()),
 	)
 	assert.Zero(t, together, "%+v", apart)

@@ -94,8 +94,9 @@ func TestTheGuidesExampleIsPlayedToItsEnd(t *testing.T) {
 	b.at("/orders/O-42")
 	b.sees("W-304: 6 pieces") // it is wood that lacks
 	b.goTo("/wood?plant=M-3")
-	for sel, v := range map[string]string{"#f-code": "W-320", "#f-plant": "M-3", "#f-sticks": "7", "#f-length_mm": "540", "#f-base_mm": "8.9",
-		"#f-tip_mm": "5.5", "#f-internode_mm": "24", "#f-buds_per_piece": "3"} {
+	for sel, v := range map[string]string{"#f-code": "W-320", "#f-plant": "M-3", "#f-sticks": "7", "#f-length_mm": "540",
+		"#f-base_mm": "8.9",
+		"#f-tip_mm":  "5.5", "#f-internode_mm": "24", "#f-buds_per_piece": "3"} {
 		b.fill(sel, v)
 	}
 	b.press("Note the bundle")
@@ -115,7 +116,8 @@ func TestTheGuidesExampleIsPlayedToItsEnd(t *testing.T) {
 	b.press("Plan the days")
 	b.sees("are planned")
 	b.goTo("/bench/days")
-	b.is(`document.querySelector('#planplayed').textContent.includes('as planned at') && !document.querySelector('#planplayed').textContent.includes('played anew')`)
+	b.is(`document.querySelector('#planplayed').textContent.includes('as planned at') && !document
+		.querySelector('#planplayed').textContent.includes('played anew')`)
 	b.clean()
 }
 

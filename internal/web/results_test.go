@@ -17,7 +17,8 @@ func TestAFigureOpensTheTagsBehindIt(t *testing.T) {
 	b.goTo("/results")
 	b.eval(`for (const d of document.querySelectorAll('details.tablebehind')) d.open = true`)
 	all := value[string](b, `[...document.querySelectorAll('.tablebehind a')].find((a) => /^All \d/.test(a.innerText)).innerText.slice(4)`)
-	b.eval(`[...document.querySelectorAll('.tablebehind a')].find((a) => /^All \d/.test(a.innerText)).click()`) // the rows that were not shown
+	// the rows that were not shown
+	b.eval(`[...document.querySelectorAll('.tablebehind a')].find((a) => /^All \d/.test(a.innerText)).click()`)
 	b.is(`location.search.includes('all=')`)
 	b.is(`(() => {
 		const set = document.getElementById(new URLSearchParams(location.search).get('all'))

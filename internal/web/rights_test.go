@@ -177,7 +177,8 @@ func TestWhatIsHeldOfAPerson(t *testing.T) {
 		Held map[string][]map[string]any
 	}
 	require.NoError(t, json.Unmarshal([]byte(body), &held))
-	for table, query := range map[string]string{"tap.person_id": `tap where person_id = `, "take_count.person_id": `take_count where person_id = `,
+	for table, query := range map[string]string{"tap.person_id": `tap where person_id = `, "take_count.person_id": `take_count where
+		person_id = `,
 		"any_tag.worker_id": `any_tag where worker_id = `, "person_hours.person_id": `person_hours where person_id = `} {
 		assert.Equal(t, h.one(t, `select count(*)::text from `+query+id), fmt.Sprint(len(held.Held[table])), table)
 	}

@@ -80,7 +80,8 @@ func (h *house) real(t *testing.T, path string) string {
 		path = strings.Replace(path, "{code}", "M-1", 1)
 	case path == "/wood/photos/{id}":
 		path = "/wood/photos/" + get(
-			`insert into plant_photo (plant_id, kind, body, person_id, at) select m.id, 'image/png', 'x', p.id, now() from mother_plant m, person p where m.code = 'M-1' and p.sign_in = 'maud' returning id`,
+			`insert into plant_photo (plant_id, kind, body, person_id, at) select m.id, 'image/png', 'x', p.id, now() from mother_plant
+				m, person p where m.code = 'M-1' and p.sign_in = 'maud' returning id`,
 		)
 	case strings.HasPrefix(path, "/loads/{id}/"):
 		path = strings.Replace(path, "{id}", get(
@@ -89,7 +90,8 @@ func (h *house) real(t *testing.T, path string) string {
 		), 1)
 	case path == "/devices/prints/{id}":
 		path = "/devices/prints/" + get(
-			`insert into label_print (title, labels, pdf, person_id, at) select 'x', 1, 'x', id, now() from person where sign_in = 'maud' returning id`,
+			`insert into label_print (title, labels, pdf, person_id, at) select 'x', 1, 'x', id, now() from person where sign_in = 'maud'
+				returning id`,
 		)
 	case strings.HasPrefix(path, "/wood/bundles/"):
 		path = strings.Replace(path, "{code}", "W-301", 1)
@@ -145,7 +147,8 @@ func (h *house) real(t *testing.T, path string) string {
 	if path == "/results/tags" {
 		path += "?by=technique&key=whip-and-tongue"
 	}
-	return strings.NewReplacer("{kind}/{code}", "lot/L-201", "{kind}/{ref}", "lot/L-201", "{kind}", "lots", "{id}", "1", "{name}", "lots.csv", "{format}", "csv",
+	return strings.NewReplacer("{kind}/{code}", "lot/L-201", "{kind}/{ref}", "lot/L-201", "{kind}", "lots", "{id}", "1", "{name}",
+		"lots.csv", "{format}", "csv",
 		"{group}", "pome", "{day}", "2027-02-23").
 		Replace(path)
 }
@@ -279,7 +282,8 @@ func TestFilesOfEverySortGetWords(t *testing.T) {
 	h := open(t, testhouse.Demo(t))
 	c := h.as(t, "maud")
 	send := func(body string) (int, string) {
-		form := "--b\r\nContent-Disposition: form-data; name=\"file\"; filename=\"../../x.csv\"\r\nContent-Type: text/csv\r\n\r\n" + body + "\r\n--b--\r\n"
+		form := "--b\r\nContent-Disposition: form-data; name=\"file\"; filename=\"../../x.csv\"\r\nContent-Type: text/csv\r\n\r\n" + body +
+			"\r\n--b--\r\n"
 		r, err := c.Post(h.URL+"/loads/lots", "multipart/form-data; boundary=b", strings.NewReader(form))
 		require.NoError(t, err)
 		r.Body.Close()

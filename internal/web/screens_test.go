@@ -23,7 +23,8 @@ func (h *house) one(t testing.TB, query string) string {
 func (h *house) liveTag(t *testing.T) string {
 	return h.one(
 		t,
-		`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and started_at is not null limit 1`,
+		`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and started_at is
+			not null limit 1`,
 	)
 }
 
@@ -83,23 +84,24 @@ func (h *house) screens(t *testing.T) map[string]string {
 		"pipeline":      "/grow/years",
 		"follows":       "/grow/days",
 		"grows":         "/grow/tags/" + h.one(t, `select code from tag where buds = 2 and standing > 0 order by id limit 1`),
-		"buyer labels":  "/grow/tags/" + h.one(t, `select code from tag where buds = 2 and standing > 0 order by id limit 1`) + "/buyer-labels",
-		"trees":         "/trees",
-		"tree":          "/trees/T-7",
-		"family trees":  "/trees/F-60",
-		"interstem":     "/trees/I-3",
-		"limb labels":   "/trees/T-7/labels",
-		"flowers":       "/flowers?genus=pear",
-		"classes":       "/classes",
-		"class":         "/classes/K-1",
-		"class steps":   "/classes/K-1/steps",
-		"class labels":  "/classes/K-1/labels",
-		"learner":       "/classes/K-1/places/9",
-		"practice":      "/practice?union=7&of=" + h.one(t, `select id from person where sign_in = 'tamsin'`),
-		"rows":          "/rows",
-		"row":           "/rows/" + h.one(t, `select id from field_row where number = 14`),
-		"demo":          "/demo",
-		"lost":          "/nowhere",
+		"buyer labels": "/grow/tags/" + h.one(t, `select code from tag where buds = 2 and standing > 0 order by id limit 1`) +
+			"/buyer-labels",
+		"trees":        "/trees",
+		"tree":         "/trees/T-7",
+		"family trees": "/trees/F-60",
+		"interstem":    "/trees/I-3",
+		"limb labels":  "/trees/T-7/labels",
+		"flowers":      "/flowers?genus=pear",
+		"classes":      "/classes",
+		"class":        "/classes/K-1",
+		"class steps":  "/classes/K-1/steps",
+		"class labels": "/classes/K-1/labels",
+		"learner":      "/classes/K-1/places/9",
+		"practice":     "/practice?union=7&of=" + h.one(t, `select id from person where sign_in = 'tamsin'`),
+		"rows":         "/rows",
+		"row":          "/rows/" + h.one(t, `select id from field_row where number = 14`),
+		"demo":         "/demo",
+		"lost":         "/nowhere",
 	}
 }
 
@@ -128,14 +130,16 @@ func TestBenchTargetsAreLarge(t *testing.T) {
 		for sel, what := range map[string]string{"[data-tap]": "the card"} {
 			small := value[[]string](
 				b,
-				`[...document.querySelectorAll('`+sel+`')].filter(e => e.offsetParent && (e.offsetHeight < 72 || e.offsetWidth < 72)).map(e => e.innerText + ' ' + e.offsetWidth + '×' + e.offsetHeight)`,
+				`[...document.querySelectorAll('`+sel+`')].filter(e => e.offsetParent && (e.offsetHeight < 72 || e.offsetWidth < 72))
+		.map(e => e.innerText + ' ' + e.offsetWidth + '×' + e.offsetHeight)`,
 			)
 			assert.Empty(t, small, "%s at %d", what, size[0])
 		}
 		b.goTo("/heal/" + h.dueTag(t))
 		small := value[[]string](
 			b,
-			`[...document.querySelectorAll('.counter button')].filter(e => e.offsetHeight < 72 || e.offsetWidth < 60).map(e => e.innerText + ' ' + e.offsetWidth + '×' + e.offsetHeight)`,
+			`[...document.querySelectorAll('.counter button')].filter(e => e.offsetHeight < 72 || e.offsetWidth < 60)
+				.map(e => e.innerText + ' ' + e.offsetWidth + '×' + e.offsetHeight)`,
 		)
 		assert.Empty(t, small, "the count at %d", size[0])
 	}
@@ -225,7 +229,8 @@ func TestADoubleClickMakesOneBatch(t *testing.T) {
 	b.sees("can be paired")
 	// Twice at once, past the guard on the page: the form's own key decides.
 	b.eval(
-		`const f = document.querySelector('#weaveform'); const d = new URLSearchParams(new FormData(f)); window.both = Promise.all([1, 2].map(() => fetch(f.action, {method: 'POST', body: d}).then(r => r.url)))`,
+		`const f = document.querySelector('#weaveform'); const d = new URLSearchParams(new FormData(f)); window.both = Promise.all([1, 2]
+			.map(() => fetch(f.action, {method: 'POST', body: d}).then(r => r.url)))`,
 	)
 	urls := value[[]string](b, `window.both`)
 	assert.Equal(t, urls[0], urls[1])
@@ -339,7 +344,8 @@ func TestPrintHidesWhatIsNoUseOnPaper(t *testing.T) {
 		assert.Greater(t, len(pdf), 5000)
 		hidden := value[string](
 			b,
-			`[...document.styleSheets].flatMap(s => [...s.cssRules]).filter(r => r.media && r.media.mediaText === 'print').map(r => r.cssText).join(' ')`,
+			`[...document.styleSheets].flatMap(s => [...s.cssRules]).filter(r => r.media && r.media.mediaText === 'print').map(r =>
+				r.cssText).join(' ')`,
 		)
 		assert.Contains(t, hidden, ".noprint")
 	}
@@ -371,7 +377,8 @@ func TestTagsAreStoodElsewhereByScan(t *testing.T) {
 	b.press("They stand there now")
 	b.sees("3 tags stand in warm box 9")
 	assert.Equal(t, "3", h.one(t, `select count(*)::text from tag where heal_place = 'warm box 9'`))
-	b.eval(`[...document.querySelectorAll('.healplace h2')].find((x) => x.innerText.includes('warm box 9')).querySelector('button').click()`)
+	b.eval(`[...document.querySelectorAll('.healplace h2')].find((x) => x.innerText.includes('warm box 9'))
+		.querySelector('button').click()`)
 	b.sees("3 tags chosen")
 	b.fill("#place", "house 2")
 	b.press("They stand there now")

@@ -23,8 +23,10 @@ func TestTheSeasonIsDraggedTypedAndSeen(t *testing.T) {
 	b.key(kb.ArrowRight + kb.ArrowRight)
 	b.is(`document.querySelector('#on-1').value === '7 March'`)
 	b.eval(
-		`(() => { const g = document.querySelector('.usual[data-anchor="1"]'), f = g.querySelector('.usual-flag'), r = f.getBoundingClientRect();
-		const at = (type, x) => g.dispatchEvent(new PointerEvent(type, { bubbles: true, pointerId: 1, isPrimary: true, clientX: x, clientY: r.y + 4 }));
+		`(() => { const g = document.querySelector('.usual[data-anchor="1"]'), f = g.querySelector('.usual-flag'),
+			r = f.getBoundingClientRect();
+		const at = (type, x) => g.dispatchEvent(new PointerEvent(type, { bubbles: true, pointerId: 1, isPrimary: true, clientX: x,
+			clientY: r.y + 4 }));
 		g.setPointerCapture = () => {}; at('pointerdown', r.x + 4); at('pointermove', r.x + 4 + 40); at('pointerup', r.x + 44); })()`,
 	)
 	b.is(`/^(2[0-9]|3[01]) March$/.test(document.querySelector('#on-1').value)`)

@@ -18,15 +18,18 @@ func TestShots(t *testing.T) {
 	b.signIn("maud")
 	var live string
 	if err := h.db.Get(&live,
-		`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and started_at is not null limit 1`); err != nil {
+		`select t.code from tag t join person p on p.id = t.worker_id where p.sign_in = 'ansel' and finished_at is null and started_at is
+			not null limit 1`); err != nil {
 		t.Fatal(err)
 	}
 	for _, s := range [][2]string{{"today", "/today"}, {"orders", "/orders"}, {"lot", "/stock/lots/L-188"},
 		{"season", "/season/pome"},
 		{"programme", "/match/programme"}, {"match", "/match/O-48"},
 		{"bench-card", "/bench/tags/" + live},
-		{"grow", "/grow"}, {"tree", "/trees/T-7"}, {"flowers", "/flowers?genus=pear"}, {"rehearsal", "/orders/rehearsal?wait=1"}, {"results", "/results"},
-		{"rows", "/rows"}, {"practice", "/practice?union=7&laid=0.9&of=" + h.one(t, `select id::text from person where sign_in = 'tamsin'`)},
+		{"grow", "/grow"}, {"tree", "/trees/T-7"}, {"flowers", "/flowers?genus=pear"}, {"rehearsal", "/orders/rehearsal?wait=1"},
+		{"results", "/results"},
+		{"rows", "/rows"}, {"practice", "/practice?union=7&laid=0.9&of=" + h.one(t, `select id::text from person where sign_in =
+			'tamsin'`)},
 		{"pair-tag", "/bench/tags/" + h.one(t, `select code from tag where tier_id is not null and started_at is null limit 1`)}} {
 		b.goTo(s[1])
 		b.shot(dir, s[0])

@@ -21,7 +21,8 @@ func TestListsAreSifted(t *testing.T) {
 	maud := h.as(t, "maud")
 	// More than a page of lots of one supplier.
 	_, err := h.db.Exec(`insert into stock_lot (code, stock_type_id, supplier, received_on, form, place, received, made_at)
-		select 'Z-' || i, (select min(id) from stock_type), '50% Off_Farm', '2027-01-05', 'bare-root', 'shed', 10, now() from generate_series(1, 95) i`)
+		select 'Z-' || i, (select min(id) from stock_type), '50% Off_Farm', '2027-01-05', 'bare-root', 'shed', 10, now() from
+		generate_series(1, 95) i`)
 	require.NoError(t, err)
 	link := regexp.MustCompile(`href="/stock/lots/([A-Z0-9.-]+)"><b>`)
 	more := regexp.MustCompile(`href="(/stock\?[^"]*after=[^"]*)"`)
@@ -64,7 +65,8 @@ func TestListsAreSifted(t *testing.T) {
 		))
 	_, _, body := h.ask(t, maud, http.MethodGet, "/stock?find=tarn+q3")
 	assert.Contains(t, body, h.one(t, `select count(*) || ' lots found, ' || to_char(sum(b.n), 'FM9,999') || ' stems free' from stock_lot l
-		join stock_type t on t.id = l.stock_type_id left join stock_balance b on b.lot_id = l.id and b.account = 'free' where t.name = 'Tarn Q3'`))
+		join stock_type t on t.id = l.stock_type_id left join stock_balance b on b.lot_id = l.id and b.account = 'free' where t.name =
+		'Tarn Q3'`))
 
 	_, _, body = h.ask(t, maud, http.MethodGet, "/wood?find=lantern&left=yes")
 	assert.Contains(

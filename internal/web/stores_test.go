@@ -70,7 +70,8 @@ func TestALoggerSendsOverHTTP(t *testing.T) {
 		"2",
 		h.one(
 			t,
-			`select count(*)::text from store_reading r join store_place p on p.id = r.place_id where p.name = 'cold store 2' and source = 'logger'`,
+			`select count(*)::text from store_reading r join store_place p on p.id = r.place_id where p.name = 'cold store 2' and source
+				= 'logger'`,
 		),
 	)
 }
@@ -78,7 +79,8 @@ func TestALoggerSendsOverHTTP(t *testing.T) {
 func (h *house) readings(t *testing.T, lot string) string {
 	return h.one(
 		t,
-		`select count(*)::text from caliper_reading r join stock_lot l on l.id = r.lot_id where l.code = '`+lot+`' and taken_on = '2027-02-23'`,
+		`select count(*)::text from caliper_reading r join stock_lot l on l.id = r.lot_id where l.code = '`+lot+`' and taken_on =
+			'2027-02-23'`,
 	)
 }
 
@@ -190,7 +192,8 @@ func TestFromOrdersToLabelsOfWood(t *testing.T) {
 		b.sees("Bundle " + labels[i][0] + " is in: what is still lacking is worked out anew")
 	}
 	for _, l := range labels {
-		assert.Equal(t, l[1], h.one(t, `select m.code from wood_bundle b join mother_plant m on m.id = b.plant_id where b.code = '`+l[0]+`'`),
+		assert.Equal(t, l[1], h.one(t, `select m.code from wood_bundle b join mother_plant m on m.id = b.plant_id where b.code =
+			'`+l[0]+`'`),
 			"the plant that the label says")
 	}
 	b.sees("Nothing to cut")
@@ -235,7 +238,8 @@ func TestAWarmSpellReachesToday(t *testing.T) {
 	assert.True(t, is.Before(was), "%s is before %s", later, keeps)
 	b.goTo("/today")
 	b.is(
-		`[...document.querySelectorAll('.risks li')].some((e) => e.textContent.includes('cold store 2') && e.textContent.includes('Above 6 °C'))`,
+		`[...document.querySelectorAll('.risks li')].some((e) => e.textContent.includes('cold store 2') &&
+			e.textContent.includes('Above 6 °C'))`,
 	)
 	n := value[int](b, `document.querySelectorAll('.risks li').length`)
 	b.press("Looked: sound")

@@ -83,7 +83,8 @@ func TestAWorkerReadsTheirPageInTheirTongue(t *testing.T) {
 	b.goTo("/results/worker/" + id)
 	b.sees("Your own seasons")
 	b.sees("With practice")
-	b.eval(`document.querySelector('#tongue').value = 'es'; document.querySelector('#tongue').dispatchEvent(new Event('change', { bubbles: true }))`)
+	b.eval(`document.querySelector('#tongue').value = 'es'; document.querySelector('#tongue').dispatchEvent(new Event('change',
+		{ bubbles: true }))`)
 	b.sees("Sus propias temporadas")
 	b.at("/results/worker/" + id)
 	assert.Equal(t, "es", h.one(t, `select tongue from person where sign_in = 'ansel'`))
@@ -128,7 +129,8 @@ func TestAToolIsNotedOnTheCardAndRecalled(t *testing.T) {
 	assert.Contains(t, csv, tag, "the file has what the page has")
 	b.goTo("/bench/hands")
 	b.eval(`document.querySelectorAll('#tools ~ details').forEach(d => d.open = true)`)
-	b.eval(`[...document.querySelectorAll('button')].find(x => x.getAttribute('aria-label') === 'Take back: Odile Garth, green knife').click()`)
+	b.eval(`[...document.querySelectorAll('button')]
+		.find(x => x.getAttribute('aria-label') === 'Take back: Odile Garth, green knife').click()`)
 	b.sees("Taken back")
 	assert.NotContains(t, recall(), tag)
 	assert.Equal(t, "1", h.one(t, `select count(*)::text from tool_hold where undone_at is not null`))
@@ -143,11 +145,14 @@ func TestWhatStandsBehindResultsIsPressed(t *testing.T) {
 	b.goTo("/results")
 	b.eval(`document.querySelectorAll('.tablebehind').forEach(d => d.open = true)`)
 	n := h.one(t, `select count(distinct t.lot_id)::text from tag t where t.look_id is not null or t.first_id is not null`)
-	csv := value[string](b, `fetch([...document.querySelectorAll('a')].find(a => (a.getAttribute('href') || '').includes('takes.csv?by=lot')).href).then(r => r.text())`)
+	csv := value[string](b, `fetch([...document.querySelectorAll('a')].find(a => (a.getAttribute('href') ||
+		'').includes('takes.csv?by=lot')).href).then(r => r.text())`)
 	rows := strings.Count(strings.TrimSpace(csv), "\n")
 	assert.Equal(t, n, strconv.Itoa(rows), "every lot, below the heading")
-	n = h.one(t, `select count(distinct b.order_id)::text from tag t join batch b on b.id = t.batch_id where t.look_id is not null or t.first_id is not null`)
-	csv = value[string](b, `fetch([...document.querySelectorAll('a')].find(a => (a.getAttribute('href') || '').includes('costs.csv?by=order')).href).then(r => r.text())`)
+	n = h.one(t, `select count(distinct b.order_id)::text from tag t join batch b on b.id = t.batch_id where t.look_id is not null or
+		t.first_id is not null`)
+	csv = value[string](b, `fetch([...document.querySelectorAll('a')].find(a => (a.getAttribute('href') ||
+		'').includes('costs.csv?by=order')).href).then(r => r.text())`)
 	assert.Equal(t, n, strconv.Itoa(strings.Count(strings.TrimSpace(csv), "\n")), "every order, below the heading")
 	// A figure opens its working, and the tags behind it.
 	b.eval(`document.querySelector('#worker ~ details td summary').click()`)

@@ -17,7 +17,8 @@ import (
 func (b *browser) pointIn(sel string, px, py float64) {
 	b.t.Helper()
 	b.eval(`document.querySelector('` + sel + `').scrollIntoView({ block: 'center' })`)
-	p := value[[]float64](b, `(() => { const r = document.querySelector('`+sel+`').getBoundingClientRect(); return [r.x, r.y, r.width, r.height]; })()`)
+	p := value[[]float64](b, `(() => { const r = document.querySelector('`+sel+`').getBoundingClientRect();
+		return [r.x, r.y, r.width, r.height]; })()`)
 	x, y := p[0]+px*p[2], p[1]+py*p[3]
 	b.do(chromedp.MouseClickXY(x, y))
 }
@@ -45,7 +46,8 @@ func (b *browser) weaveAndTag(order, hand string) string {
 	b.tick(hand)
 	b.press("Make the tags")
 	b.sees("The batch is shared out")
-	return b.h.one(b.t, `select t.code from tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id where o.code = '`+order+`' order by t.id limit 1`)
+	return b.h.one(b.t, `select t.code from tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id where o.code =
+		'`+order+`' order by t.id limit 1`)
 }
 
 // TestAStandingTreeFromDrawingToSecondYear is noted, drawn, grafted and counted, and in its second
@@ -78,7 +80,8 @@ func TestAStandingTreeFromDrawingToSecondYear(t *testing.T) {
 			b.fill("#f-n-mm", "900")
 			b.press("Draw it")
 			b.sees("A limb measures from 3 to 400 mm")
-			b.is(`document.querySelector('#f-n-mm').value === '900' && Number(document.querySelector('#f-n-tip_x').value) > 700`) // nothing typed is lost
+			// nothing typed is lost
+			b.is(`document.querySelector('#f-n-mm').value === '900' && Number(document.querySelector('#f-n-tip_x').value) > 700`)
 			b.fill("#f-n-mm", "14")
 			b.fill("#f-n-places", "2")
 			b.press("Draw it")
@@ -110,7 +113,8 @@ func TestAStandingTreeFromDrawingToSecondYear(t *testing.T) {
 			b.goTo("/match/T-9-A?grafts=2")
 			tag := b.weaveAndTag("T-9-A", "Maud")
 			b.finishTag(tag)
-			assert.Equal(t, "0", h.one(t, `select b.n::text from stock_balance b join any_lot l on l.id = b.lot_id where l.code = 'T-9-A' and account = 'free'`))
+			assert.Equal(t, "0", h.one(t, `select b.n::text from stock_balance b join any_lot l on l.id = b.lot_id where l.code = 'T-9-A'
+				and account = 'free'`))
 
 			h.nursery.RunFrom(time.Date(2027, time.April, 20, 9, 0, 0, 0, time.Local))
 			b.goTo("/trees/T-9")
@@ -168,7 +172,8 @@ func TestFamilyTreesFromOrderToLabel(t *testing.T) {
 	b.signIn("maud")
 	b.goTo("/trees")
 	b.press("Begin trees of several varieties")
-	for id, v := range map[string]string{"code": "F-70", "wanted": "6", "lot": "L-204", "genus": "pear", "due_on": "2029-03-01", "place": "house 2"} {
+	for id, v := range map[string]string{"code": "F-70", "wanted": "6", "lot": "L-204", "genus": "pear", "due_on": "2029-03-01",
+		"place": "house 2"} {
 		if id == "due_on" {
 			b.eval(`document.querySelector('#f-set-due_on').value = '` + v + `'`)
 			continue
@@ -186,7 +191,8 @@ func TestFamilyTreesFromOrderToLabel(t *testing.T) {
 	b.sees("good trees")
 	begun := h.one(t, `select trees::text from tree where code = 'F-70'`)
 	assert.NotEqual(t, "6", begun, "more are begun than are wanted")
-	assert.Equal(t, begun, h.one(t, `select (`+free+` - b.n)::text from stock_balance b join any_lot l on l.id = b.lot_id where l.code = 'L-204' and account = 'free'`))
+	assert.Equal(t, begun, h.one(t, `select (`+free+` - b.n)::text from stock_balance b join any_lot l on l.id = b.lot_id where l.code =
+		'L-204' and account = 'free'`))
 	b.axe("family trees")
 	b.is(`document.querySelector('#limb-row-C').textContent.includes('wood lacks, in pieces: ')`)
 	b.eval(`document.querySelector('#limb-row-A a.button').click()`)
@@ -241,8 +247,10 @@ func TestWhoPollinatesWhomIsNotedAndAsked(t *testing.T) {
 		b.eval(`document.querySelector('#spot').form.requestSubmit()`)
 		b.sees("Where " + place + " stands is noted")
 	}
-	b.is(`[...document.querySelectorAll('tr')].find(r => r.cells[1]?.textContent === 'Heron Late').textContent.includes('with Grey Ferryman')`)
-	b.is(`![...document.querySelectorAll('tr')].find(r => r.cells[1]?.textContent === 'Heron Late').textContent.includes('Fallow Knight')`) // 900 m away
+	b.is(`[...document.querySelectorAll('tr')].find(r => r.cells[1]?.textContent === 'Heron Late')
+		.textContent.includes('with Grey Ferryman')`)
+	b.is(`![...document.querySelectorAll('tr')].find(r => r.cells[1]?.textContent === 'Heron Late')
+		.textContent.includes('Fallow Knight')`) // 900 m away
 	b.press("Note a variety's flowers")
 	b.eval(`document.querySelector('#f-variety').value = 'Heron Late'; document.querySelector('#f-year').value = '2026';
 		document.querySelector('#f-first').value = '2026-05-20'; document.querySelector('#f-last').value = '2026-05-01'`)
@@ -252,6 +260,7 @@ func TestWhoPollinatesWhomIsNotedAndAsked(t *testing.T) {
 		document.querySelector('#f-first').value = '2026-04-20'; document.querySelector('#f-last').value = '2026-05-09'`)
 	b.press("Note it")
 	b.sees("The flowers of Heron Late are noted")
-	assert.True(t, strings.HasPrefix(h.one(t, `select first_on::text from flowering f join variety v on v.id = f.variety_id where v.name = 'Heron Late' and year = 2026`), "2026-04-20"))
+	assert.True(t, strings.HasPrefix(h.one(t, `select first_on::text from flowering f join variety v on v.id = f.variety_id where v.name
+		= 'Heron Late' and year = 2026`), "2026-04-20"))
 	b.clean()
 }

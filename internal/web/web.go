@@ -91,10 +91,12 @@ func New(n *stages.Set, db *sql.DB, log *slog.Logger, o Options) (*Server, error
 		manager.Cookie.Name = "__Host-union_knot"
 	}
 	store := manager.Store.(*sessions)
-	k := &page.Kit{Nursery: n, Sessions: manager, ForgetSessions: store.forgetAll, Token: hashed, Log: log, Stamp: strings.TrimSpace(string(stamp))}
+	k := &page.Kit{Nursery: n, Sessions: manager, ForgetSessions: store.forgetAll, Token: hashed, Log: log,
+		Stamp: strings.TrimSpace(string(stamp))}
 	s := &Server{kit: k, views: page.Views(files)}
 	for _, stage := range []func(*page.Kit) []page.Route{door.Routes, today.Routes, orders.Routes, stock.Routes, wood.Routes, match.Routes,
-		bench.Routes, heal.Routes, grow.Routes, results.Routes, house.Routes, correct.Routes, season.Routes, trace.Routes, trees.Routes, learners.Routes, rows.Routes} {
+		bench.Routes, heal.Routes, grow.Routes, results.Routes, house.Routes, correct.Routes, season.Routes, trace.Routes, trees.Routes,
+		learners.Routes, rows.Routes} {
 		s.routes = append(s.routes, stage(k)...)
 	}
 	s.mux, err = s.handler(o)

@@ -98,7 +98,8 @@ func (s *seasoned) agree() map[string]standing {
 	}
 	assert.Equal(s.t, "0", s.h.one(s.t, `select count(*)::text from (select 1 from stock_lot l where l.received <> (select
 		coalesce(sum(case when to_account <> 'outside' then n else 0 end) - sum(case when from_account <> 'outside' then n else 0 end), 0)
-		+ coalesce(sum(n) filter (where to_account = 'outside'), 0) from stock_ledger g where g.lot_id = l.id)) x`), "every stem received is somewhere")
+		+ coalesce(sum(n) filter (where to_account = 'outside'), 0) from stock_ledger g where g.lot_id = l.id)) x`),
+		"every stem received is somewhere")
 	for _, q := range []string{
 		`select count(*)::text from stock_balance where n < 0`, `select count(*)::text from wood_balance where n < 0`,
 		`select abs(coalesce((select sum(tied) from tag where finished_at is not null), 0) - coalesce((select sum(case when to_account =
@@ -144,7 +145,8 @@ func (s *seasoned) graft(day string) (tied int) {
 	s.goTo("/bench/day/" + day)
 	s.press("Key the sheet in")
 	s.at("/bench/day/" + day + "/key")
-	rows := value[[][2]string](s.browser, `[...document.querySelectorAll('.keyform tbody tr')].filter((r) => r.querySelector('input[name=code]')).map((r) =>
+	rows := value[[][2]string](s.browser, `[...document.querySelectorAll('.keyform tbody tr')].filter((r) => r
+		.querySelector('input[name=code]')).map((r) =>
 		[r.querySelector('input[name=code]').value, r.children[3].innerText.trim()])`)
 	require.NotEmpty(s.t, rows)
 	for _, x := range rows {
@@ -183,7 +185,8 @@ func (s *seasoned) counts(look string, chance float64) (alive, dead int) {
 		}
 		tied := value[int](s.browser, `Number(document.querySelector('[x-data=count]').dataset.tied)`)
 		if look == "end of season" { // of those that were alive
-			tied, _ = strconv.Atoi(s.h.one(s.t, `select c.taken::text from tag t join take_count c on c.id = t.first_id where t.code = '`+code+`'`))
+			tied, _ = strconv.Atoi(s.h.one(s.t, `select c.taken::text from tag t join take_count c on c.id = t.first_id where t.code =
+				'`+code+`'`))
 		}
 		n := 0
 		for range tied {
@@ -281,7 +284,8 @@ func TestTheWholeSeasonByClicks(t *testing.T) {
 		s.fill("#label", l)
 		s.press("Key it in")
 		s.is(`document.querySelector('details[open] input[name="code"]')`)
-		for field, text := range map[string]string{"length_mm": "300", "base_mm": "8.4", "tip_mm": "7", "internode_mm": "22", "sticks": "40",
+		for field, text := range map[string]string{"length_mm": "300", "base_mm": "8.4", "tip_mm": "7", "internode_mm": "22",
+			"sticks":         "40",
 			"buds_per_piece": "2"} {
 			s.fill(`details[open] input[name="`+field+`"]`, text)
 		}

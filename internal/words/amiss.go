@@ -6,10 +6,12 @@ import (
 )
 
 var amiss = map[string][3]string{
-	"roots dry":   {"roots or packing dry", "the roots or their packing are dry", "Moisten the packing today: a dry root loses the graft before the callus does."},
-	"wax open":    {"wax cracked or off", "wax is cracked or off", "Seal the cuts again today; a cut that dries does not callus."},
-	"labels gone": {"labels missing or unreadable", "labels are missing or cannot be read", "Print them again before the bundle is opened, while it is known whose it is."},
-	"mould":       {"mould", "there is mould", "Air it, take the mouldy ones out, bring it back to what it is set to."},
+	"roots dry": {"roots or packing dry", "the roots or their packing are dry",
+		"Moisten the packing today: a dry root loses the graft before the callus does."},
+	"wax open": {"wax cracked or off", "wax is cracked or off", "Seal the cuts again today; a cut that dries does not callus."},
+	"labels gone": {"labels missing or unreadable", "labels are missing or cannot be read",
+		"Print them again before the bundle is opened, while it is known whose it is."},
+	"mould": {"mould", "there is mould", "Air it, take the mouldy ones out, bring it back to what it is set to."},
 }
 
 // AmissName names what a look can find amiss, as beside a box to tick.

@@ -115,7 +115,8 @@ func LookHeld(place int, held string) string {
 	at := fmt.Sprintf("Place %d: ", place)
 	switch held {
 	case "judged":
-		return at + "another judged the same graft just before you. Theirs holds; yours is kept on the learner's page, where it can be let hold."
+		return at + "another judged the same graft just before you. Theirs holds; yours is kept on the learner's page, where it can be " +
+			"let hold."
 	case "left":
 		return at + "the learner had left, so this look does not count."
 	case "shut":
@@ -185,13 +186,15 @@ func PracticeWood(unions int, metres float64, woods []learning.SoftWood) string 
 	for _, w := range woods {
 		out = append(out, fmt.Sprintf("%s (%s bark)", w.Genus, w.Bark))
 	}
-	return fmt.Sprintf("%d practice unions take about %.0f m of soft shoots of two colours, so that the joint shows: %s. They are not counted.", unions,
+	return fmt.Sprintf("%d practice unions take about %.0f m of soft shoots of two colours, so that the joint shows: %s. They are not "+
+		"counted.", unions,
 		metres, strings.Join(out, ", "))
 }
 
 // ByLuck says how often somebody slow is cleared all the same.
 func ByLuck(pct, run, cans int, chance float64) string {
-	return fmt.Sprintf("%d in a hundred of the last %d first tries. Somebody right six times in ten, who gets no better, is let through within %d grafts by luck %s.",
+	return fmt.Sprintf("%d in a hundred of the last %d first tries. Somebody right six times in ten, who gets no better, is let through "+
+		"within %d grafts by luck %s.",
 		pct, run, cans, inHundred(chance))
 }
 
@@ -222,7 +225,8 @@ func TrainerDrawn(stock, scion float64) string {
 
 // GuessSays tells how a scion was laid.
 func GuessSays(score int, guess, best, met, most float64) string {
-	return fmt.Sprintf("%d of 100: %.1f mm of cambium meets, of the %.1f mm that can. You laid it %.2f mm from the middle; it lies best at %.2f mm.", score, met,
+	return fmt.Sprintf("%d of 100: %.1f mm of cambium meets, of the %.1f mm that can. You laid it %.2f mm from the middle; it lies best "+
+		"at %.2f mm.", score, met,
 		most, guess, best)
 }
 
@@ -273,7 +277,8 @@ func ClassWorking(right, tries int, share, low, high float64) working.Working {
 		Answer: fmt.Sprintf("%d of %d first tries", right, tries),
 		Range:  fmt.Sprintf("%s–%s, 90 %%", Pct(low), Pct(high)),
 		Rule:   "right the first time",
-		Says: "A graft is right the first time when its first look before the tape found it so. Practice wood is left out, and so are looks that " +
+		Says: "A graft is right the first time when its first look before the tape found it so. Practice wood is left out, and so are " +
+			"looks that " +
 			"do not hold. The range is that of a share with nothing known before.",
 		Inputs: []working.Input{{Name: "Looks", Value: fmt.Sprint(tries), Source: working.OwnRecords}},
 	}

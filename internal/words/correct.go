@@ -63,12 +63,14 @@ func IsTyped(field string) bool {
 const (
 	NothingCorrected = "Nothing is changed: put right what is wrong, then keep it."
 	GiveAWhy         = "Say why, in up to 300 letters: it stands beside the earlier value."
-	CorrectedSince   = "Somebody put this right while you did. It is shown as it stands now, with what you typed beside it: look, and keep yours if it is better."
-	CodesStay        = "A code is printed on labels and stays."
-	OrderHasBatches  = "Batches are made for it. Take them back first; or call this order off and take another."
-	LotIsUsed        = "Stems of it are set aside or grafted. What is on tags stays; a recount on the lot's page puts the rest right."
-	LotMoved         = "It was moved since. Move it again on its page."
-	BundleIsUsed     = "Pieces of it are set aside or grafted, so what they measured stays. Throw out what is wrong of the rest, and note that wood anew."
+	CorrectedSince   = "Somebody put this right while you did. It is shown as it stands now, with what you typed beside it: look, and " +
+		"keep yours if it is better."
+	CodesStay       = "A code is printed on labels and stays."
+	OrderHasBatches = "Batches are made for it. Take them back first; or call this order off and take another."
+	LotIsUsed       = "Stems of it are set aside or grafted. What is on tags stays; a recount on the lot's page puts the rest right."
+	LotMoved        = "It was moved since. Move it again on its page."
+	BundleIsUsed    = "Pieces of it are set aside or grafted, so what they measured stays. Throw out what is wrong of the rest, and note " +
+		"that wood anew."
 	PlantIsUsed      = "Its wood is grafted already. Trace says on which tags; the name of a variety is put right under House, Names."
 	BundleMovesAlone = "Where it is kept is changed on its page, so that the hours at each place stay right."
 	FewerAreFree     = "Fewer are free than this takes away: recount on its page, or take batches back first."
@@ -86,20 +88,23 @@ const (
 	LotCorrection    = "What is free, its sizes and every order's means follow at once."
 	WoodCorrection   = "Pieces, keep-by and every order's means follow at once."
 	BatchCorrection  = "When it is untied and looked at follows at once, for tags made already too."
-	TechniqueFollows = "Pace in the days and on cards, the take that orders are sized by, and what a thinner scion costs in the weave follow at once."
-	TieFollows       = "When it comes off follows at once, for tags made already too. Empty: it stays on. Days that the house set itself under Grow on stand above it."
-	GenusFollows     = "The take expected of it, and which season its orders look to, follow at once."
-	PairFollows      = "Orders, Match and the chooser warn by it at once."
-	HealingFollows   = "Where a box has no readings, the callus clock goes by the middle of these; first looks and potting follow at once."
-	WarmerThanLow    = "That is below the lower one."
-	WorthTitle       = "What things are worth"
-	WorthFollows     = "Ways out, what a plan costs and what makes the grade follow at once."
-	PlaceCorrection  = "Everything that stands, lies or heals there bears the new name; a name that another place bears makes one of both. What was noted of moves and steps keeps the name it had."
-	OwnGone          = "It is gone: nobody had used it."
-	LastOffered      = "One must be left to choose: add another first."
-	RatioBelow       = "That is below the thinnest wood that the house works by this technique."
-	BackToDefault    = "It is as it was shipped again."
-	NameCorrection   = "Every order, plant and lot bears it from now on. Tags and labels printed before bear the old one."
+	TechniqueFollows = "Pace in the days and on cards, the take that orders are sized by, and what a thinner scion costs in the weave " +
+		"follow at once."
+	TieFollows = "When it comes off follows at once, for tags made already too. Empty: it stays on. Days that the house set itself " +
+		"under Grow on stand above it."
+	GenusFollows    = "The take expected of it, and which season its orders look to, follow at once."
+	PairFollows     = "Orders, Match and the chooser warn by it at once."
+	HealingFollows  = "Where a box has no readings, the callus clock goes by the middle of these; first looks and potting follow at once."
+	WarmerThanLow   = "That is below the lower one."
+	WorthTitle      = "What things are worth"
+	WorthFollows    = "Ways out, what a plan costs and what makes the grade follow at once."
+	PlaceCorrection = "Everything that stands, lies or heals there bears the new name; a name that another place bears makes one of " +
+		"both. What was noted of moves and steps keeps the name it had."
+	OwnGone        = "It is gone: nobody had used it."
+	LastOffered    = "One must be left to choose: add another first."
+	RatioBelow     = "That is below the thinnest wood that the house works by this technique."
+	BackToDefault  = "It is as it was shipped again."
+	NameCorrection = "Every order, plant and lot bears it from now on. Tags and labels printed before bear the old one."
 )
 
 // PutRight and NamesJoined say that it is done.
@@ -167,7 +172,8 @@ func Merged(from, into string) string {
 
 // MaterialFollows says what a material's figures change.
 func MaterialFollows(unit, each string) string {
-	return fmt.Sprintf("How much is in %s, the price is of a hundred %s. What is laid out for a day, and what a live tree costs, follow at once.", each, unit)
+	return fmt.Sprintf("How much is in %s, the price is of a hundred %s. What is laid out for a day, and what a live tree costs, follow "+
+		"at once.", each, unit)
 }
 
 // MaterialName names a material with what its amount is of, and what is bought of it.

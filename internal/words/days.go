@@ -45,8 +45,9 @@ func Lack(l benchday.Lack) string {
 // techniqueShort is a word for each technique, by its key, where there is no room
 // for its name.
 var techniqueShort = map[string]string{"splice": "splice", "whip-and-tongue": "tongue", "cleft-one-side": "cleft",
-	"off-centre-cleft": "off-c.", "saddle": "saddle", "tool-cut": "tool", "side-veneer": "veneer", "bark-flap": "flap", "rind-graft": "rind",
-	"chip-bud": "chip", "t-bud": "T-bud"}
+	"off-centre-cleft": "off-c.", "saddle": "saddle", "tool-cut": "tool", "side-veneer": "veneer", "bark-flap": "flap",
+	"rind-graft": "rind",
+	"chip-bud":   "chip", "t-bud": "T-bud"}
 
 // TechniqueShort is a word for a technique, by its key.
 func TechniqueShort(key string) string {

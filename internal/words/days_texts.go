@@ -10,7 +10,8 @@ const (
 	AwayTakenBack               = "away taken back"
 	AStationHas1To              = "A station has 1 to 500 seats."
 	NCuttingAndNTying           = "%d cutting and %d tying pays: as many grafts as all working alone, and %.0f cents cheaper each."
-	NCuttingAndNTyingIs         = "%d cutting and %d tying is cheaper by %.0f cents a graft, but makes %.0f an hour fewer than all working " +
+	NCuttingAndNTyingIs         = "%d cutting and %d tying is cheaper by %.0f cents a graft, but makes %.0f an hour fewer than all " +
+		"working " +
 		"alone."
 	AllWorkingAloneIsBest = "All working alone is best: %.0f an hour, against %.0f with %d cutting and %d tying, who wait for each " +
 		"other %.0f %% of the time. A team pays where a tier cannot cut yet."

@@ -96,9 +96,11 @@ func KnotHow(k aftercare.Name, n int, h ways.House) string {
 	case aftercare.Guard:
 		return "Mesh sunk a hand's width, paper wrap or collar. Some animals are protected; no poison without the law."
 	case aftercare.CleanUp:
-		return "Ties and labels off and on again; shoots of the stock below the grafts off, all but a nurse limb's; the graft's own shoots to two."
+		return "Ties and labels off and on again; shoots of the stock below the grafts off, all but a nurse limb's; the graft's own " +
+			"shoots to two."
 	case aftercare.KeepBest:
-		return "The best placed one; the others are shortened first where the stump has not closed, and cut by August. A spreader where two stay."
+		return "The best placed one; the others are shortened first where the stump has not closed, and cut by August. A spreader where " +
+			"two stay."
 	case aftercare.Lift:
 		return "Soil moist, roots covered from wind at once. Two to lift a full bin."
 	case aftercare.FitToSell:
@@ -123,8 +125,10 @@ func headHow(n int, h ways.House) string {
 
 // losesTo is what a missed last day costs a tree.
 var losesTo = map[aftercare.Name]string{
-	aftercare.Untie: "girdled", aftercare.LoosenTie: "girdled", aftercare.HeadBack: "overtaken by the stock", aftercare.Suckers: "starved by suckers",
-	aftercare.TieShoot: "broken", aftercare.Guard: "gnawed", aftercare.Pot: "lost to dry or circling roots", aftercare.CutBack: "overtaken by the top",
+	aftercare.Untie: "girdled", aftercare.LoosenTie: "girdled", aftercare.HeadBack: "overtaken by the stock",
+	aftercare.Suckers:  "starved by suckers",
+	aftercare.TieShoot: "broken", aftercare.Guard: "gnawed", aftercare.Pot: "lost to dry or circling roots",
+	aftercare.CutBack: "overtaken by the top",
 }
 
 // LosesSays says what each week late costs; "" where it costs no tree.
@@ -156,7 +160,8 @@ var hangsSay = map[aftercare.Hangs]string{
 	aftercare.OnFinish: "counted from the day it was grafted", aftercare.OnCallus: "by the callus clock of where it stands",
 	aftercare.OnLook: "counted from the first look", aftercare.OnGrowth: "counted from the day the scion starts",
 	aftercare.OnPot: "counted from potting", aftercare.OnSwell: "by bud swell", aftercare.OnRest: "by the day rest begins",
-	aftercare.OnFrost: "by the first hard frost", aftercare.OnSeason: "by the end of the growing season", aftercare.OnStep: "counted from the step before it",
+	aftercare.OnFrost: "by the first hard frost", aftercare.OnSeason: "by the end of the growing season",
+	aftercare.OnStep: "counted from the step before it",
 }
 
 // HangsSay says what a step's days hang on.

@@ -4,9 +4,10 @@ import "fmt"
 
 // What is said of files that are loaded, mended and taken back.
 const (
-	FileStopped   = "It was stopped. Nothing of it was loaded."
-	FileBrokeOff  = "It broke off, as the server ended. Nothing of it was loaded: begin it again."
-	FileFailed    = "It came to nothing through a fault of ours, which is noted in the server's log. Nothing of it was loaded: begin it again."
+	FileStopped  = "It was stopped. Nothing of it was loaded."
+	FileBrokeOff = "It broke off, as the server ended. Nothing of it was loaded: begin it again."
+	FileFailed   = "It came to nothing through a fault of ours, which is noted in the server's log. Nothing of it was loaded: begin it " +
+		"again."
 	CodeHere      = "This code is here already, for something else. If the row is another one, give it another code."
 	BackReason    = "Say why it is taken back, in up to 500 letters."
 	BackNothing   = "Nothing of it can be taken back: all of it was used since."
@@ -22,7 +23,8 @@ func AddedMeanwhile(from, to int) string {
 	if from == to {
 		return fmt.Sprintf("Line %d was added by somebody else meanwhile, so nothing was loaded. Look at the preview again.", from)
 	}
-	return fmt.Sprintf("One of lines %d to %d was added by somebody else meanwhile, so nothing was loaded. Look at the preview again.", from, to)
+	return fmt.Sprintf("One of lines %d to %d was added by somebody else meanwhile, so nothing was loaded. Look at the preview again.",
+		from, to)
 }
 
 // OtherHere says that a row differs from what is here.
@@ -32,8 +34,10 @@ func OtherHere(here, file any) string {
 
 // stayed says why a row of a load that is taken back stays.
 var stayed = map[string]string{
-	"worked": "grafted or set aside", "measured": "measured since", "looked at": "looked at since", "moved": "moved, recounted or put right since",
-	"wood": "wood was cut of it", "photos": "it has pictures", "labels": "labels were printed for it", "batches": "batches were made of it",
+	"worked": "grafted or set aside", "measured": "measured since", "looked at": "looked at since",
+	"moved": "moved, recounted or put right since",
+	"wood":  "wood was cut of it", "photos": "it has pictures", "labels": "labels were printed for it",
+	"batches": "batches were made of it",
 	"changed": "changed since", "gone": "it is gone already",
 }
 

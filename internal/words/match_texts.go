@@ -19,7 +19,8 @@ const (
 	ExpectedTakeOn               = "Expected take on "
 	TreesToExpectFromThis        = "Trees to expect from this weave"
 	TreesToExpect                = "trees to expect"
-	EachThreadsExpectedTakeTimes = "Each thread's expected take times its grafts, added up; a lot or a bundle that was counted before counts " +
+	EachThreadsExpectedTakeTimes = "Each thread's expected take times its grafts, added up; a lot or a bundle that was counted before " +
+		"counts " +
 		"by what it did. The range holds 90 years in 100: it reckons with the luck of each graft, with how well " +
 		"each take is known, and with what lots, bundles and workers differ by, which moves all their grafts " +
 		"together."

@@ -98,7 +98,8 @@ func (n Need) Working() working.Working {
 	}
 	add("Reckoned by", n.reckonedBy(), working.HouseDefault)
 	if p := n.Passed; p != nil {
-		add("What the season moved", fmt.Sprintf("%s (%s) would ask for %d to go, %d in all; it is shut: %s", p.Technique, Pct(p.Take), p.ToGo,
+		add("What the season moved", fmt.Sprintf("%s (%s) would ask for %d to go, %d in all; it is shut: %s", p.Technique, Pct(p.Take),
+			p.ToGo,
 			p.Grafts, Standing(p.Standing)), working.OwnRecords)
 	}
 	tried := ""
@@ -157,8 +158,8 @@ func FitNothing(n int, kind string) string {
 }
 
 // PileMeans says what an order's bar of stock or wood counts.
-const PileMeans = "What is free of the type, was seen fit, and fits something there is by a technique that is open, less what orders of a " +
-	"higher priority or an earlier day still need."
+const PileMeans = "What is free of the type, was seen fit, and fits something there is by a technique that is open, less " +
+	"what orders of a higher priority or an earlier day still need."
 
 // NotMeasured says how many stems wait to be measured, after what is there.
 func NotMeasured(n int) string { return fmt.Sprintf("; %d not measured", n) }

@@ -16,7 +16,8 @@ const (
 	NMmLongNTo                 = "%.0f mm long, %.1f to %.1f mm, %.0f mm between nodes"
 	SticksToCutFrom            = "Sticks to cut from "
 	ShouldAStickGive           = "%d to %d, should a stick give a piece more or less"
-	WhatTheOpenOrdersLack      = "What the open orders lack of the variety, with spare on top and waste taken off, over the pieces a stick " +
+	WhatTheOpenOrdersLack      = "What the open orders lack of the variety, with spare on top and waste taken off, over the pieces a " +
+		"stick " +
 		"gives."
 	PiecesAtHand          = "Pieces at hand"
 	NMotherPlantsNPieces  = "%d mother plants: %d pieces of this one"
@@ -95,10 +96,11 @@ const (
 	XNPiecesOfX              = "%s, %d pieces of %s, keeps until %s"
 	ItIsNotWovenAny          = "It is not woven any more: look at it, and let it in or throw it out."
 	XNPiecesOfXIs            = "%s, %d pieces of %s, is past its keep-by day, %s"
-	XHasAllNOf               = "%s has all %d of lot %s alone. Share it with another worker, or Results cannot tell the worker from the lot."
-	NPiecesNStemsWorkers     = "%d pieces, %d stems, workers for %d grafts, a window for %d"
-	AWayOutForOrder          = "A way out for order "
-	WhatWouldMeetTheWhole    = "What would meet the whole order, and what it costs against having enough: takes lost are counted at what " +
+	XHasAllNOf               = "%s has all %d of lot %s alone. Share it with another worker, or Results cannot tell the worker from the " +
+		"lot."
+	NPiecesNStemsWorkers  = "%d pieces, %d stems, workers for %d grafts, a window for %d"
+	AWayOutForOrder       = "A way out for order "
+	WhatWouldMeetTheWhole = "What would meet the whole order, and what it costs against having enough: takes lost are counted at what " +
 		"a tree is worth, a delay at a share of it, work at the wage, and stems that other orders then lack at " +
 		"what a stem costs."
 	XForNGrafts           = "%s for %d grafts"

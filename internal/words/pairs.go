@@ -64,7 +64,8 @@ func KeepBetter(both int, done bool) string {
 	if done {
 		return fmt.Sprintf("Both buds lived on %s: the better was kept, and %s cut out.", stocks(both), buds(both))
 	}
-	return fmt.Sprintf("Both buds live on %s: keep the better of each, cut the other out (%s of wood spent on the choice).", stocks(both), buds(both))
+	return fmt.Sprintf("Both buds live on %s: keep the better of each, cut the other out (%s of wood spent on the choice).", stocks(both),
+		buds(both))
 }
 
 func stocks(n int) string { return count(n, "stock", "stocks") }

@@ -5,8 +5,10 @@ import "fmt"
 // What is said of a quotation.
 const (
 	QuoteRule = "what an order comes to"
-	QuoteSays = "All that goes into the grafts that the order takes at the house's chance, and the care of those that live, over the trees " +
-		"delivered. The range is what it comes to where the take runs at either end of its own, and as many grafts are made as it then asks for. " +
+	QuoteSays = "All that goes into the grafts that the order takes at the house's chance, and the care of those that live, over the " +
+		"trees " +
+		"delivered. The range is what it comes to where the take runs at either end of its own, and as many grafts are made as it then " +
+		"asks for. " +
 		"Trees to spare are not set against it."
 	QuoteTrees   = "Trees delivered"
 	QuoteGrafts  = "Grafts made for them"
@@ -22,7 +24,8 @@ const (
 // What is said of a cost.
 const (
 	CostRule = "cost of a live union"
-	CostSays = "Stems, wood, ties, seals, labels, hours at the wage and bench days of all grafts made, those spoiled with them, over those " +
+	CostSays = "Stems, wood, ties, seals, labels, hours at the wage and bench days of all grafts made, those spoiled with them, over " +
+		"those " +
 		"that live; and the care of a live one. The range is the take's: where fewer live, each bears more."
 	CostMade      = "Grafts made, stems spoiled; pieces joined, pieces spoiled"
 	CostAlive     = "Live of those counted"

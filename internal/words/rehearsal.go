@@ -122,9 +122,12 @@ func Since(was, now float64, day string) string {
 // What is said of a rehearsal.
 const (
 	RehearsalRule = "rehearsal"
-	RehearsalSays = "The season is played from the plan: takes are drawn as the records know them, shared by all that one worker, lot, bundle or " +
-		"technique touches; hands miss days and are slower or faster as they have been; windows shut and wood ends on days that may run; what is " +
-		"made too late is not made; then each graft lives or does not, and what lives is lifted and makes the grade. An order is met in the " +
+	RehearsalSays = "The season is played from the plan: takes are drawn as the records know them, shared by all that one worker, lot, " +
+		"bundle or " +
+		"technique touches; hands miss days and are slower or faster as they have been; windows shut and wood ends on days that may run; " +
+		"what is " +
+		"made too late is not made; then each graft lives or does not, and what lives is lifted and makes the grade. An order is met in " +
+		"the " +
 		"seasons in which its trees are reached."
 	RehearsalSeasons = "Seasons played"
 	RehearsalGrafts  = "Grafts, made and to be made"

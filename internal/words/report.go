@@ -10,7 +10,8 @@ import (
 const (
 	NeedRule = "next season's needs"
 	NeedSays = "The least grafts of which as many live as are wanted, at the house's chance, by what lived of this season's " +
-		"(held as two grafts of the season's mean and the counts); then what each took of stems, wood or hours, those that were spoiled with it."
+		"(held as two grafts of the season's mean and the counts); then what each took of stems, wood or hours, those that were spoiled " +
+		"with it."
 	NeedTrees   = "Live trees wanted"
 	NeedLived   = "Lived of those made"
 	NeedChance  = "Chance to plan with"

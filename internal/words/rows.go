@@ -117,7 +117,8 @@ func CrewPace(budders, wrappers int, hour, day, alone float64) string {
 
 // CrewCare is what a crew takes along and keeps to.
 func CrewCare(people int) string {
-	return fmt.Sprintf("%d kneelers, water for the row and to drink, shade and hats; ten minutes in the hour off the knees, tasks changed every two hours, nobody alone in the field.",
+	return fmt.Sprintf("%d kneelers, water for the row and to drink, shade and hats; ten minutes in the hour off the knees, tasks changed "+
+		"every two hours, nobody alone in the field.",
 		people)
 }
 

@@ -70,7 +70,8 @@ func SecondChance(a technique.Again) string {
 		return fmt.Sprintf("Bud them this summer by %s, with ripe shoots of that season, from %s to %s; until then they wait.", a.By.Name,
 			season.Say(a.From), season.Say(a.To.AddDate(0, 0, -1)))
 	}
-	return fmt.Sprintf("Graft them at the next bench by %s, with wood cut in that rest, from %s; until then they wait.", a.By.Name, season.Say(a.From))
+	return fmt.Sprintf("Graft them at the next bench by %s, with wood cut in that rest, from %s; until then they wait.", a.By.Name,
+		season.Say(a.From))
 }
 
 // SecondChanceIn says in how many days it can be.
@@ -88,8 +89,8 @@ func SecondChanceWood(variety string, sticks int) string {
 }
 
 // TaperAsked asks for a taper that can be.
-const TaperAsked = "Type stems at both heights, such as 9.2/8.6 8.8/8.3, with the cm between; or one figure, the mm that they are thinner for " +
-	"each 10 cm."
+const TaperAsked = "Type stems at both heights, such as 9.2/8.6 8.8/8.3, with the cm between; or one figure, " +
+	"the mm that they are thinner for each 10 cm."
 
 // CutHigher says by how much stems are cut higher; "" for the usual cut.
 func CutHigher(cm int) string {

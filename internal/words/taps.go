@@ -86,7 +86,8 @@ func Settled(d tally.Decision, code, on string) string {
 const GivenPassword = "given a password on the console"
 
 // DiskFull says that the database can keep nothing more.
-const DiskFull = "The database's disk is full, so nothing new can be kept until there is room on it. What was kept is safe, and what tablets hold " +
+const DiskFull = "The database's disk is full, so nothing new can be kept until there is room on it. What was kept is safe, and what " +
+	"tablets hold " +
 	"stays on them and goes once there is room. Tell whoever looks after the server."
 
 // NoPicture says that a file is no picture that can be kept.
@@ -101,7 +102,8 @@ var listNames = map[string]string{
 	"trees": "Trees lost, sold and planted", "looks": "Looks at stores, wood and stock",
 	"learner-looks": "Looks at learners' grafts", "practice": "Practice sheets", "stock-ledger": "Ledger of stems",
 	"wood-ledger": "Ledger of wood", "people": "People and what they know", "hours": "Hours at the bench", "changes": "Record of changes",
-	"stock": "Stock lots", "wood": "Bundles of wood", "mother-plants": "Mother plants", "all-orders": "Orders", "caliper": "Caliper readings",
+	"stock": "Stock lots", "wood": "Bundles of wood", "mother-plants": "Mother plants", "all-orders": "Orders",
+	"caliper":        "Caliper readings",
 	"store-readings": "Readings of stores and boxes",
 }
 
@@ -122,11 +124,13 @@ const (
 const TextTooLong = "One of the texts has over 2,000 letters, which is more than is kept. Shorten it: nothing was kept so far."
 
 // WaitYourTurn says that larger pieces of work are done first.
-const WaitYourTurn = "Two larger pieces of work are being done here, and this waits for its turn. Nothing of it was begun, and nothing changed. " +
+const WaitYourTurn = "Two larger pieces of work are being done here, and this waits for its turn. Nothing of it was begun, and nothing " +
+	"changed. " +
 	"A page that was looked for comes by itself; a button is pressed again in a moment."
 
 // Busy says that something took too long, and that nothing was done.
-const Busy = "Something else holds what this needs. Nothing was done: try again in a moment. What tablets hold stays on them and goes by itself."
+const Busy = "Something else holds what this needs. Nothing was done: try again in a moment. What tablets hold stays on them and goes by " +
+	"itself."
 
 // PileSort is what people read for a sort of lots or bundles.
 func PileSort(sort string) string {

@@ -92,9 +92,11 @@ func PracticeMoves(tongue string, low, high float64) string {
 	case low > 0:
 		return In(tongue, "Each time the number you have made doubles, %s to %s more in 100 take.", lo, hi)
 	case high < 0:
-		return In(tongue, "Each time the number you have made doubles, %s to %s fewer in 100 take: tired hands or worn blades look like that.", hi, lo)
+		return In(tongue, "Each time the number you have made doubles, %s to %s fewer in 100 take: tired hands or worn blades look like "+
+			"that.", hi, lo)
 	}
-	return In(tongue, "Whether practice still moves your takes cannot be told: between %s fewer and %s more in 100 at each doubling.", lo, hi)
+	return In(tongue, "Whether practice still moves your takes cannot be told: between %s fewer and %s more in 100 at each doubling.", lo,
+		hi)
 }
 
 func abs(x float64) float64 {

@@ -67,7 +67,8 @@ func NoSuchLot(code string) string { return fmt.Sprintf("There is no lot %s.", c
 
 // StemsForTrees says that stems lack.
 func StemsForTrees(lot string, free, begun int) string {
-	return fmt.Sprintf("%s has %d stems free, and %d trees are to be begun so that enough are good. Ask for fewer, or say how many to begin.", lot, free, begun)
+	return fmt.Sprintf("%s has %d stems free, and %d trees are to be begun so that enough are good. Ask for fewer, or say how many to "+
+		"begin.", lot, free, begun)
 }
 
 // BeginAsMany says that fewer are begun than are wanted.
@@ -149,8 +150,9 @@ func NoSuchVariety(v string) string { return fmt.Sprintf("There is no variety %q
 // limbSays names where a limb stands.
 var limbSays = map[string]string{
 	"bare": "say what is to stand on it", "nurse": "nurse limb: leave it on until the others are grown", "unread": "measure it at the cut",
-	"no room": "its places are used up: make room for more", "open": "open: weave it", "bench": "at the bench", "healing": "heals: look at it",
-	"again": "none taken: a second try", "lives": "it lives", "gone": "gone",
+	"no room": "its places are used up: make room for more", "open": "open: weave it", "bench": "at the bench",
+	"healing": "heals: look at it",
+	"again":   "none taken: a second try", "lives": "it lives", "gone": "gone",
 }
 
 // LimbSays says where a limb stands; n is what lives on it or lacks, opens and shuts the days of its season.
@@ -218,7 +220,8 @@ func TreeDrawn(code string, limbs int) string {
 
 // What a limb's chance is from.
 const (
-	LimbChanceSays = "At least one graft of it lives on a tree. Grafts of a limb share one take that nobody knows, so that a second one brings " +
+	LimbChanceSays = "At least one graft of it lives on a tree. Grafts of a limb share one take that nobody knows, so that a second one " +
+		"brings " +
 		"less than it would alone; where some are counted alive, the share that are."
 	LimbLives = "Counted alive"
 	LimbWaits = "Doubtful, healing, at the bench and to go"
@@ -325,7 +328,8 @@ func StepsLate(n int) string {
 const TryAgainOn = "tried again on "
 
 // SpotWanted asks for where a place stands.
-const SpotWanted = "Name the place as the mother plants have it, and give metres east and north of the yard, west and south below nothing, up to 20,000."
+const SpotWanted = "Name the place as the mother plants have it, and give metres east and north of the yard, west and south below " +
+	"nothing, up to 20,000."
 
 // SpotNoted says that it is kept.
 func SpotNoted(place string) string { return fmt.Sprintf("Where %s stands is noted.", place) }

@@ -155,7 +155,8 @@ func TipsAlong(h ways.House, sticks int) string {
 }
 
 // LookForGreen says what to look for of green wood, before what the genus asks.
-const LookForGreen = "This season's shoots, ripe: bark turning brown, down rubs off, the end bud set. Leaves off at once, 10–15 mm of petiole " +
+const LookForGreen = "This season's shoots, ripe: bark turning brown, down rubs off, the end bud set. Leaves off at once, 10–15 mm of " +
+	"petiole " +
 	"left. Used within hours."
 
 // LookForChips says that wood of two years serves for chips.
@@ -185,7 +186,8 @@ func Blades(h ways.House, grafts, workers int, each float64) (name, amount, why 
 
 // CutOutOfSeason asks about wood that is not in that state on the day it was cut.
 func CutOutOfSeason(state string, on time.Time, w season.WoodStand) string {
-	return fmt.Sprintf("%s wood cut on %s: %s. Correct the day or the state; if it is right all the same, tick that it is so.", Capital(state),
+	return fmt.Sprintf("%s wood cut on %s: %s. Correct the day or the state; if it is right all the same, tick that it is so.",
+		Capital(state),
 		season.Say(on), Wood(w))
 }
 
@@ -196,7 +198,8 @@ const (
 )
 
 // TechniqueLimits asks for limits that can be.
-const TechniqueLimits = "Stock runs from 1 mm up to 300, the thicker after the thinner; the wood is at least 0.05 of the stock, and at most as wide " +
+const TechniqueLimits = "Stock runs from 1 mm up to 300, the thicker after the thinner; the wood is at least 0.05 of the stock, and at " +
+	"most as wide " +
 	"as the technique takes."
 
 // Materials that the house's way to seal asks for.

@@ -68,7 +68,8 @@ func GivesSource(g wood.Gives) string {
 func CutShort(variety string, plants, sticks, pieces, buds int) string {
 	says := fmt.Sprintf("%s: %d sticks, some %d pieces, are more than its mother plant has left to give.", variety, sticks, pieces)
 	if plants > 1 {
-		says = fmt.Sprintf("%s: %d sticks, some %d pieces, are more than its %d mother plants have left to give.", variety, sticks, pieces, plants)
+		says = fmt.Sprintf("%s: %d sticks, some %d pieces, are more than its %d mother plants have left to give.", variety, sticks,
+			pieces, plants)
 	}
 	says += " Buy the wood, note another plant, or note what a plant gives if it is more."
 	if buds > 1 {

@@ -142,7 +142,8 @@ func modules(root, binary string) ([]part, error) {
 	if err != nil {
 		return nil, err
 	}
-	std := part{Name: "Go standard library", Version: strings.TrimPrefix(info.GoVersion, "go"), URL: "pkg:golang/std@" + info.GoVersion, Text: string(text)}
+	std := part{Name: "Go standard library", Version: strings.TrimPrefix(info.GoVersion, "go"), URL: "pkg:golang/std@" + info.GoVersion,
+		Text: string(text)}
 	if err := std.license(); err != nil {
 		return nil, err
 	}
@@ -225,7 +226,8 @@ func packages(root string) ([]part, error) {
 		if err != nil {
 			return nil, err
 		}
-		p := part{Name: name, Version: x.Version, Sum: x.Integrity, URL: "pkg:npm/" + strings.ReplaceAll(name, "@", "%40") + "@" + x.Version, Text: string(text)}
+		p := part{Name: name, Version: x.Version, Sum: x.Integrity, URL: "pkg:npm/" + strings.ReplaceAll(name, "@", "%40") + "@" +
+			x.Version, Text: string(text)}
 		if err := p.license(); err != nil {
 			return nil, err
 		}
@@ -253,7 +255,8 @@ func licences(path, root string, parts []part) error {
 	rule := strings.Repeat("=", 78) + "\n"
 	b.WriteString("Union Knot: Apache-2.0\n" + rule + string(own))
 	for _, p := range parts {
-		fmt.Fprintf(&b, "\n%s%s %s: %s\n%s%s", rule, p.Name, p.Version, strings.Join(p.Licences, ", "), rule, strings.TrimSpace(p.Text)+"\n")
+		fmt.Fprintf(&b, "\n%s%s %s: %s\n%s%s", rule, p.Name, p.Version, strings.Join(p.Licences, ", "), rule,
+			strings.TrimSpace(p.Text)+"\n")
 	}
 	return os.WriteFile(path, []byte(b.String()), 0o644)
 }
@@ -267,7 +270,8 @@ func sbom(path, version string, made time.Time, parts, npm []part) error {
 	var cs []cdx.Component
 	var refs []string
 	for _, p := range append(slices.Clone(parts), npm...) {
-		c := cdx.Component{BOMRef: p.URL, Type: cdx.ComponentTypeLibrary, Name: p.Name, Version: p.Version, PackageURL: p.URL, Licenses: &cdx.Licenses{}}
+		c := cdx.Component{BOMRef: p.URL, Type: cdx.ComponentTypeLibrary, Name: p.Name, Version: p.Version, PackageURL: p.URL,
+			Licenses: &cdx.Licenses{}}
 		for _, l := range p.Licences {
 			*c.Licenses = append(*c.Licenses, cdx.LicenseChoice{License: &cdx.License{ID: l}})
 		}

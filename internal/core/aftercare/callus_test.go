@@ -103,7 +103,8 @@ var (
 
 func random(r *rand.Rand, c aftercare.Calendar) *aftercare.Made {
 	return &aftercare.Made{Technique: techniques[r.IntN(6)], Healing: heals[r.IntN(5)], Wood: woods[r.IntN(3)], Tie: ties[r.IntN(6)],
-		Cover: r.IntN(3) == 0, Buds: 1 + r.IntN(4), Finished: day("2026-01-10") + aftercare.Day(r.IntN(700)), Group: []string{"pome", "nut"}[r.IntN(2)],
+		Cover: r.IntN(3) == 0, Buds: 1 + r.IntN(4), Finished: day("2026-01-10") + aftercare.Day(r.IntN(700)), Group: []string{"pome",
+			"nut"}[r.IntN(2)],
 		Calendar: c, Ways: aftercare.Ways{TiesLate: r.IntN(2) == 0, OneShoot: r.IntN(2) == 0,
 			HeadAt: []ways.HeadAt{ways.HeadLateWinter, ways.HeadSnag, ways.HeadSeasonEnd}[r.IntN(3)]}}
 }
@@ -148,7 +149,8 @@ func TestNothingComesBeforeItsCause(t *testing.T) {
 					require.NotContains(t, left, fmt.Sprint(k.Name, k.N), "done is not listed")
 					continue
 				}
-				require.Equal(t, x.Window, left[fmt.Sprint(x.Name, x.N)].Window, "%d: %s %d on its best day moved %s %d", i, k.Name, k.N, x.Name, x.N)
+				require.Equal(t, x.Window, left[fmt.Sprint(x.Name, x.N)].Window, "%d: %s %d on its best day moved %s %d", i, k.Name, k.N,
+					x.Name, x.N)
 			}
 		}
 	}

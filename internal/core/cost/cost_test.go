@@ -16,9 +16,11 @@ var prices = cost.Prices{Stem: 130, Piece: 35, Tie: 3.6, Seal: 1, Label: 6, Hour
 
 // TestALiveUnionByHand: 100 grafts, 80 of which live, worked out on paper.
 func TestALiveUnionByHand(t *testing.T) {
-	m := cost.Made{Grafts: 100, Pieces: 100, Spoiled: 4, SpoiledW: 6, Labels: 10, Hours: 3, BenchDays: 0.4, Alive: 80, Counted: 100, Grade: 0.96}
+	m := cost.Made{Grafts: 100, Pieces: 100, Spoiled: 4, SpoiledW: 6, Labels: 10, Hours: 3, BenchDays: 0.4, Alive: 80, Counted: 100,
+		Grade: 0.96}
 	s := cost.Of(m, prices)
-	want := map[cost.Part]float64{cost.Stem: 104 * 130, cost.Wood: 106 * 35, cost.Tie: 360, cost.Seal: 100, cost.Labels: 60, cost.Work: 4800,
+	want := map[cost.Part]float64{cost.Stem: 104 * 130, cost.Wood: 106 * 35, cost.Tie: 360, cost.Seal: 100, cost.Labels: 60,
+		cost.Work:     4800,
 		cost.Overhead: 1600, cost.Aftercare: 80 * 160}
 	sum := 0.0
 	for p, w := range want {

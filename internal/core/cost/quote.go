@@ -35,7 +35,8 @@ func Quote(j Job, p Prices) Quotation {
 	care := p.CareMinutes / 60 * p.Hour
 	reckon := func(grafts int, live float64) (parts [parts]float64, total float64) {
 		n := float64(grafts)
-		parts = [len(parts)]float64{Stem: n * j.Stems * p.Stem, Wood: n * j.Pieces * p.Piece, Tie: n * j.Joins * p.Tie, Seal: n * j.Joins * p.Seal,
+		parts = [len(parts)]float64{Stem: n * j.Stems * p.Stem, Wood: n * j.Pieces * p.Piece, Tie: n * j.Joins * p.Tie,
+			Seal:   n * j.Joins * p.Seal,
 			Labels: n * j.Labels * p.Label, Work: n * j.Hours * p.Hour, Aftercare: n * live * care, Overhead: n * j.Days * p.BenchDay}
 		for _, x := range parts {
 			total += x

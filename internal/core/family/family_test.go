@@ -64,7 +64,8 @@ func TestATreeIsAsGoodAsItsVarietiesTogether(t *testing.T) {
 // often as was asked.
 func TestEnoughTreesAreBegun(t *testing.T) {
 	r := rand.New(rand.NewPCG(18, 2))
-	ls := []family.Limb{{Grafts: 1, Take: sizing.Prior(0.9, 40)}, {Grafts: 1, Take: sizing.Prior(0.8, 25)}, {Grafts: 2, Take: sizing.Prior(0.7, 20)}}
+	ls := []family.Limb{{Grafts: 1, Take: sizing.Prior(0.9, 40)}, {Grafts: 1, Take: sizing.Prior(0.8, 25)}, {Grafts: 2,
+		Take: sizing.Prior(0.7, 20)}}
 	fit := sizing.Prior(0.95, 60)
 	n, err := family.Start(40, 0.9, ls, fit)
 	require.NoError(t, err)

@@ -35,7 +35,8 @@ func TestPairsAreToldApartWhereTheyChange(t *testing.T) {
 				for day := range 12 {
 					for cutter := range 3 {
 						tier := c.tier(day, cutter)
-						ts = append(ts, pace.Together{Cutter: cutter, Tier: tier, LogPace: 0.4 + a[cutter] + b[tier] + 0.25*r.NormFloat64()})
+						ts = append(ts, pace.Together{Cutter: cutter, Tier: tier, LogPace: 0.4 + a[cutter] + b[tier] +
+							0.25*r.NormFloat64()})
 					}
 				}
 				cut, tie, _ := pace.Pairs(ts, 3, 3)

@@ -293,7 +293,8 @@ func TestHeldAndBannedThreads(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(
 		t,
-		[]pairing.Thread{{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, Way: "whip", N: 4, Each: 1, Cost: free.Threads[0].Cost}},
+		[]pairing.Thread{{Order: "O", Lot: "L1", Stock: 16, Bundle: "B1", Scion: 16, Way: "whip", N: 4, Each: 1,
+			Cost: free.Threads[0].Cost}},
 		free.Threads,
 	)
 

@@ -36,7 +36,8 @@ func playing(s Season, seasons int, seed uint64, certain Certain, alone bool) (A
 		most = max(most, j.Grafts)
 		ceiling[j.Order] += j.Grafts
 	}
-	t := &table{s: &s, root: root, certain: certain, alone: alone, lf: factorials(most), seed: seed, seasons: max(2, seasons+seasons%2), ceiling: ceiling}
+	t := &table{s: &s, root: root, certain: certain, alone: alone, lf: factorials(most), seed: seed, seasons: max(2, seasons+seasons%2),
+		ceiling: ceiling}
 	t.ready()
 	n := (t.seasons/2 + pairs - 1) / pairs
 	shares := make([]share, n)
@@ -138,9 +139,11 @@ type player struct {
 
 func (t *table) player() *player {
 	s := t.s
-	p := &player{t: t, z: make([]float64, len(s.Effects)), dev: make([]float64, len(s.Effects)), effect: make([]float64, len(s.Effects)), later: make([]float64, len(s.Later)),
-		shut: make([]int, len(s.Windows)), day: make([][]int, len(s.Hands)),
-		missed: make([]float64, len(s.Hands)), pace: make([]float64, len(s.Hands)), paceZ: make([]float64, len(s.Hands)), live: make([]float64, len(s.Orders)), late: make([]float64, len(s.Orders)),
+	p := &player{t: t, z: make([]float64, len(s.Effects)), dev: make([]float64, len(s.Effects)), effect: make([]float64, len(s.Effects)),
+		later: make([]float64, len(s.Later)),
+		shut:  make([]int, len(s.Windows)), day: make([][]int, len(s.Hands)),
+		missed: make([]float64, len(s.Hands)), pace: make([]float64, len(s.Hands)), paceZ: make([]float64, len(s.Hands)),
+		live: make([]float64, len(s.Orders)), late: make([]float64, len(s.Orders)),
 		u: make([]float64, len(s.Jobs)), jobZ: make([]float64, len(s.Jobs)), windowZ: make([]float64, len(s.Windows)),
 		laterZ: make([]float64, len(s.Later)), absentU: make([][]float64, len(s.Hands)), eachStage: make([]float64, len(s.Later)+1)}
 	for h := range s.Hands {
@@ -360,7 +363,8 @@ func (t *table) sum(shares []share) Answer {
 		Hands: make([]float64, len(s.Hands)), Of: make([]map[int]float64, len(s.Orders))}
 	hang := make([]float64, t.touched)
 	met := make([]int, len(s.Orders))
-	window, hand, handAt, handSq := make([]float64, len(s.Windows)), make([]float64, len(s.Hands)), make([]float64, len(s.Hands)), make([]float64, len(s.Hands))
+	window, hand, handAt, handSq := make([]float64, len(s.Windows)), make([]float64, len(s.Hands)), make([]float64, len(s.Hands)),
+		make([]float64, len(s.Hands))
 	all, metSum := 0, 0.0
 	for o := range a.Orders {
 		a.Orders[o].Trees = make([]int, t.ceiling[o]+1)

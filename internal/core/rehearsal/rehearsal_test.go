@@ -53,7 +53,8 @@ func TestOneJobIsABinomialMixture(t *testing.T) {
 
 // TestNothingUnknownIsAComparison: without any uncertainty an order is met or is not.
 func TestNothingUnknownIsAComparison(t *testing.T) {
-	s := rehearsal.Season{Orders: []int{10, 11, 5, 5}, Windows: []rehearsal.Window{{Day: 20}}, Hands: []rehearsal.Hand{{Days: []int{18, 20, 21}}},
+	s := rehearsal.Season{Orders: []int{10, 11, 5, 5}, Windows: []rehearsal.Window{{Day: 20}}, Hands: []rehearsal.Hand{{Days: []int{18,
+		20, 21}}},
 		Jobs: []rehearsal.Job{
 			{Order: 0, Grafts: 10, Sure: true, Hand: rehearsal.Made, Window: -1},
 			{Order: 1, Grafts: 10, Sure: true, Hand: rehearsal.Made, Window: -1},
@@ -104,7 +105,8 @@ func TestDaysMoveWithWhatIsMissed(t *testing.T) {
 // TestASlowHandComesLater: a job at the middle of the second day is made on the third where the
 // pace is under three quarters of the one planned with.
 func TestASlowHandComesLater(t *testing.T) {
-	s := rehearsal.Season{Orders: []int{1}, Windows: []rehearsal.Window{{Day: 2}}, Hands: []rehearsal.Hand{{Days: []int{1, 2, 3, 4, 5}, PaceSD: 0.2}},
+	s := rehearsal.Season{Orders: []int{1}, Windows: []rehearsal.Window{{Day: 2}}, Hands: []rehearsal.Hand{{Days: []int{1, 2, 3, 4, 5},
+		PaceSD: 0.2}},
 		Jobs: []rehearsal.Job{{Grafts: 1, Sure: true, Hand: 0, Day: 1, Part: 0.5, Window: 0}}}
 	a := play(t, s, 100_000, rehearsal.Nothing)
 	assert.InDelta(t, 1-distuv.UnitNormal.CDF(math.Log(0.75)/0.2), a.Orders[0].Met, 0.004)
@@ -131,7 +133,8 @@ func random(r *rand.Rand, jobs, orders int) rehearsal.Season {
 		s.Effects = append(s.Effects, rehearsal.Belief{Mean: 0.3 * r.NormFloat64(), SD: 0.15 + 0.25*r.Float64()})
 	}
 	for i := range jobs {
-		j := rehearsal.Job{Order: i % orders, Grafts: 15 + r.IntN(80), Eta: 1 + 1.2*r.Float64(), EtaSD: 0.2, Hand: r.IntN(hands), Window: r.IntN(2)}
+		j := rehearsal.Job{Order: i % orders, Grafts: 15 + r.IntN(80), Eta: 1 + 1.2*r.Float64(), EtaSD: 0.2, Hand: r.IntN(hands),
+			Window: r.IntN(2)}
 		j.Day = r.IntN(24)
 		j.Effects = []int{j.Hand, hands + r.IntN(lots), hands + lots + r.IntN(bundles)}
 		s.Jobs = append(s.Jobs, j)
@@ -163,7 +166,8 @@ func TestWhatIsAddedMovesNothingElse(t *testing.T) {
 	s.Effects = append(s.Effects, rehearsal.Belief{SD: 0.3})
 	s.Hands = append(s.Hands, rehearsal.Hand{Days: []int{1, 2, 3}, Absent: 0.2})
 	s.Windows = append(s.Windows, rehearsal.Window{Day: 9, SD: 2})
-	s.Jobs = append(s.Jobs, rehearsal.Job{Order: 5, Grafts: 40, Eta: 1.5, Effects: []int{len(s.Effects) - 1}, Hand: len(s.Hands) - 1, Day: 1, Window: 2})
+	s.Jobs = append(s.Jobs, rehearsal.Job{Order: 5, Grafts: 40, Eta: 1.5, Effects: []int{len(s.Effects) - 1}, Hand: len(s.Hands) - 1,
+		Day: 1, Window: 2})
 	after := play(t, s, 4000, rehearsal.Nothing)
 	// Draws of effects and jobs come one after another within a season: with one more of each the
 	// next season's are others, so it is to luck that they agree.
@@ -206,14 +210,16 @@ func TestEffectsDrawnTogetherLeanOnEachOther(t *testing.T) {
 		return rehearsal.Job{Grafts: 400, Eta: 1, Effects: effects, Hand: rehearsal.Made, Window: -1}
 	}
 	spread := func(joint *mat.SymDense, j rehearsal.Job) int {
-		a := play(t, rehearsal.Season{Effects: []rehearsal.Belief{{SD: 0.5}, {SD: 0.5}}, Joint: joint, Orders: []int{290}, Jobs: []rehearsal.Job{j}},
+		a := play(t, rehearsal.Season{Effects: []rehearsal.Belief{{SD: 0.5}, {SD: 0.5}}, Joint: joint, Orders: []int{290},
+			Jobs: []rehearsal.Job{j}},
 			40_000, rehearsal.Nothing)
 		return a.Orders[0].High - a.Orders[0].Low
 	}
 	assert.Less(t, spread(v, one(0, 1)), spread(nil, one(0, 1))/3)
 	assert.InDelta(t, spread(nil, one(0)), spread(v, one(0)), 4)
 	a := play(t, rehearsal.Season{Effects: []rehearsal.Belief{{SD: 0.5}, {SD: 0.5}}, Joint: v, Orders: []int{290, 290},
-		Jobs: []rehearsal.Job{one(0), {Order: 1, Grafts: 400, Eta: 1, Effects: []int{1}, Hand: rehearsal.Made, Window: -1}}}, 20_000, rehearsal.Nothing)
+		Jobs: []rehearsal.Job{one(0), {Order: 1, Grafts: 400, Eta: 1, Effects: []int{1}, Hand: rehearsal.Made, Window: -1}}}, 20_000,
+		rehearsal.Nothing)
 	assert.InDelta(t, a.Of[0][0], a.Effects[0], 1e-12, "of the orders that have it")
 	assert.Positive(t, a.Of[0][0])
 	assert.Less(t, a.AllMet, a.Orders[0].Met*a.Orders[1].Met, "what helps the one harms the other")

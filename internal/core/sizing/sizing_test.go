@@ -105,13 +105,15 @@ func ExampleGrafts() {
 // TestTwoRatesInTurnAreAsOne holds the beta of a product against draws of it.
 func TestTwoRatesInTurnAreAsOne(t *testing.T) {
 	r := rand.New(rand.NewPCG(4, 4))
-	for _, x := range [][2]sizing.Beta{{sizing.Prior(0.97, 60), sizing.Prior(0.96, 60)}, {sizing.Prior(0.5, 4), sizing.Prior(0.9, 20)}, {sizing.Prior(0.99, 260), sizing.Prior(0.7, 30)}} {
+	for _, x := range [][2]sizing.Beta{{sizing.Prior(0.97, 60), sizing.Prior(0.96, 60)}, {sizing.Prior(0.5, 4), sizing.Prior(0.9, 20)},
+		{sizing.Prior(0.99, 260), sizing.Prior(0.7, 30)}} {
 		b := x[0].Times(x[1])
 		below, n := 0, 20_000
 		cut := b.Quantile(0.1)
 		sum := 0.0
 		for range n {
-			p := distuv.Beta{Alpha: x[0].Alpha, Beta: x[0].Beta, Src: r}.Rand() * distuv.Beta{Alpha: x[1].Alpha, Beta: x[1].Beta, Src: r}.Rand()
+			p := distuv.Beta{Alpha: x[0].Alpha, Beta: x[0].Beta, Src: r}.Rand() * distuv.Beta{Alpha: x[1].Alpha, Beta: x[1].Beta,
+				Src: r}.Rand()
 			sum += p
 			if p < cut {
 				below++

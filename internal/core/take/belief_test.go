@@ -41,7 +41,8 @@ func TestAChanceOfNinetyHoldsNinetyTimes(t *testing.T) {
 					trees := 0
 					for range c.lots {
 						// An ordinary job of the technique, with groups drawn anew.
-						eta := 2 + tr.way["chip-bud"] - 2.5*0.4*r.Float64() - 0.006*90*r.Float64() + c.w.sdW*r.NormFloat64() + c.w.sdL*r.NormFloat64() + c.w.sdB*r.NormFloat64()
+						eta := 2 + tr.way["chip-bud"] - 2.5*0.4*r.Float64() - 0.006*90*r.Float64() + c.w.sdW*r.NormFloat64() +
+							c.w.sdL*r.NormFloat64() + c.w.sdB*r.NormFloat64()
 						p := 1 / (1 + math.Exp(-eta))
 						for range n / c.lots {
 							if r.Float64() < p {

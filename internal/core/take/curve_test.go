@@ -34,7 +34,8 @@ func TestACurveHoldsTheTruth(t *testing.T) {
 		for i := range 240 {
 			x := 0.35 * r.Float64()
 			p := 1 / (1 + math.Exp(-(1.8 + lots[i%12] + slope*x)))
-			rec := take.Record{Worker: fmt.Sprint(i % 5), Technique: "splice", Lot: fmt.Sprint(i % 12), Bundle: fmt.Sprint("b", i%9), Mismatch: x, Grafts: 24}
+			rec := take.Record{Worker: fmt.Sprint(i % 5), Technique: "splice", Lot: fmt.Sprint(i % 12), Bundle: fmt.Sprint("b", i%9),
+				Mismatch: x, Grafts: 24}
 			for range 24 {
 				if r.Float64() < p {
 					rec.Took++

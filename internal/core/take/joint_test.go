@@ -15,12 +15,14 @@ func TestJointIsTheModelsOwn(t *testing.T) {
 	var rs []take.Record
 	for i := range 40 {
 		rs = append(rs, take.Record{Worker: string(rune('a' + i%4)), Lot: string(rune('A' + i%3)), Bundle: string(rune('p' + i%5)),
-			Technique: []string{"whip", "cleft"}[i/2%2], Mismatch: float64(i%7) / 50, StoreDays: float64(20 + i%9), Grafts: 30, Took: 18 + i%10})
+			Technique: []string{"whip", "cleft"}[i/2%2], Mismatch: float64(i%7) / 50, StoreDays: float64(20 + i%9), Grafts: 30, Took: 18 +
+				i%10})
 	}
 	l, err := take.Learn(rs)
 	require.NoError(t, err)
 	of := []take.Named{{Factor: take.Intercept}, {Factor: take.Technique, Level: "cleft"}, {Factor: take.Technique, Level: "whip"},
-		{Factor: take.Worker, Level: "a"}, {Factor: take.Worker, Level: "b"}, {Factor: take.Lot, Level: "A"}, {Factor: take.Lot, Level: "new"},
+		{Factor: take.Worker, Level: "a"}, {Factor: take.Worker, Level: "b"}, {Factor: take.Lot, Level: "A"}, {Factor: take.Lot,
+			Level: "new"},
 		{Factor: take.Technique, Level: "chip"}}
 	v := l.Joint(of)
 	for _, i := range []int{3, 4, 5} {

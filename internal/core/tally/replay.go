@@ -64,7 +64,8 @@ type Bench struct {
 
 func (b Bench) laid(s Sums) Laid {
 	each := max(1, b.Each)
-	return Laid{Stems: b.Stems.left(s.SpoiledStock, s.SetAside), Pieces: b.Pieces.left(s.SpoiledWood+s.Dropped, s.SetAside*each), Each: each, Passed: b.Passed}
+	return Laid{Stems: b.Stems.left(s.SpoiledStock, s.SetAside), Pieces: b.Pieces.left(s.SpoiledWood+s.Dropped, s.SetAside*each),
+		Each: each, Passed: b.Passed}
 }
 
 // Replay weighs all taps of a tag, in the order in which they were made, and notes on

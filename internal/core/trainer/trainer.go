@@ -204,7 +204,8 @@ func (g *Game) learn() (take.Learned, error) {
 	var rs []take.Record
 	for _, b := range g.Batches {
 		if b.Counted {
-			rs = append(rs, take.Record{Worker: fmt.Sprint(b.Hand), Lot: fmt.Sprint(b.Lot), Bundle: fmt.Sprint(b.Order), Technique: "whip", Grafts: b.Grafts,
+			rs = append(rs, take.Record{Worker: fmt.Sprint(b.Hand), Lot: fmt.Sprint(b.Lot), Bundle: fmt.Sprint(b.Order),
+				Technique: "whip", Grafts: b.Grafts,
 				Took: b.Live})
 		}
 	}
@@ -221,7 +222,8 @@ func (g *Game) season(l take.Learned, plan [][]Move) rehearsal.Season {
 		for i := range n {
 			e := l.Effect(factor, fmt.Sprint(i))
 			if e.SD == 0 {
-				e.SD = map[string]float64{take.Worker: take.UsualSpreads.Worker, take.Lot: take.UsualSpreads.Lot, take.Bundle: take.UsualSpreads.Bundle}[factor]
+				e.SD = map[string]float64{take.Worker: take.UsualSpreads.Worker, take.Lot: take.UsualSpreads.Lot,
+					take.Bundle: take.UsualSpreads.Bundle}[factor]
 			}
 			s.Effects = append(s.Effects, rehearsal.Belief{Mean: e.Mode, SD: e.SD})
 		}
@@ -260,7 +262,8 @@ func (g *Game) season(l take.Learned, plan [][]Move) rehearsal.Season {
 			n := min(g.Hands[h].Grafts, left[m.Lot])
 			left[m.Lot] -= n
 			// A week that is missed is lost, not made up: so each is a working day of its own.
-			s.Jobs = append(s.Jobs, rehearsal.Job{Order: m.Order, Grafts: n, Eta: g.base, Effects: []int{h, lot + m.Lot, wood + m.Order}, Hand: h, Day: k,
+			s.Jobs = append(s.Jobs, rehearsal.Job{Order: m.Order, Grafts: n, Eta: g.base, Effects: []int{h, lot + m.Lot, wood + m.Order},
+				Hand: h, Day: k,
 				Window: 0})
 		}
 	}

@@ -62,7 +62,8 @@ func isRun(s string) bool {
 	for _, step := range []rune{0, 1, -1} {
 		all := true
 		for i := 1; i < len(rs); i++ {
-			if d := rs[i] - rs[i-1]; d != step && !(step == 1 && rs[i-1] == '9' && rs[i] == '0') && !(step == -1 && rs[i-1] == '0' && rs[i] == '9') {
+			if d := rs[i] - rs[i-1]; d != step && !(step == 1 && rs[i-1] == '9' && rs[i] == '0') && !(step == -1 && rs[i-1] == '0' &&
+				rs[i] == '9') {
 				all = false
 				break
 			}
@@ -80,7 +81,8 @@ func checkPIN(ps *nursery.Problems, field, pin string) {
 	switch {
 	case !pinPattern.MatchString(pin):
 		ps.Add(field, "%s", words.PINFigures)
-	case isRun(pin), len(pin)%2 == 0 && pin[:half] == pin[half:], slices.Contains([]string{"2580", "0852", "1004", "1122", "1379", "1397"}, pin),
+	case isRun(pin), len(pin)%2 == 0 && pin[:half] == pin[half:], slices.Contains([]string{"2580", "0852", "1004", "1122", "1379",
+		"1397"}, pin),
 		len(pin) == 4 && (strings.HasPrefix(pin, "19") || strings.HasPrefix(pin, "20")):
 		ps.Add(field, "%s", words.PINWeak)
 	}
@@ -136,7 +138,8 @@ func ByPIN(a nursery.Actor) nursery.Actor {
 	return a
 }
 
-func (s *Stage) checkSecret(ctx context.Context, t store.Try, p store.Person, hash *string, secret, wrong string, renew func(*store.Person, string)) (
+func (s *Stage) checkSecret(ctx context.Context, t store.Try, p store.Person, hash *string, secret, wrong string,
+	renew func(*store.Person, string)) (
 	nursery.Actor, error) {
 	// Real time, not the nursery's: a demo day must not hold the door shut.
 	now := time.Now()

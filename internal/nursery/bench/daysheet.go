@@ -118,7 +118,8 @@ func (s *Stage) Day(ctx context.Context, day time.Time) (DaySheet, error) {
 		h := &d.Hands[len(d.Hands)-1]
 		h.Tags, h.Grafts = append(h.Tags, t), h.Grafts+t.Planned
 		if p := pace[t.Worker]; p > 0 {
-			h.Hours += (float64(t.Joins(t.Planned))/math.Max(1, rate[t.Technique]*p) + supply.PrepareHours(t.LotForm, t.Planned)/p) / (1 - restShare)
+			h.Hours += (float64(t.Joins(t.Planned))/math.Max(1, rate[t.Technique]*p) + supply.PrepareHours(t.LotForm,
+				t.Planned)/p) / (1 - restShare)
 		}
 		d.Grafts += t.Planned
 		if t.FinishedAt == nil {
@@ -251,7 +252,8 @@ func (d *DaySheet) materials(s *snapshot.Settings) {
 			words.FilmFor(film, of("film over"))})
 	}
 	if hoods > 0 {
-		d.Materials = append(d.Materials, Material{words.Hoods, fmt.Sprintf("%.0f", more(float64(hoods)*of("hood"))), words.HoodsFor(hoods)})
+		d.Materials = append(d.Materials, Material{words.Hoods, fmt.Sprintf("%.0f", more(float64(hoods)*of("hood"))),
+			words.HoodsFor(hoods)})
 	}
 	name, amount, why := words.Blades(h, grafts, len(d.Hands), of("blade"))
 	d.Materials = append(d.Materials, Material{name, amount, why})

@@ -182,7 +182,8 @@ const longestAgo = 60 * 24 * time.Hour
 // device keeps no count, they were made in the order in which they were sent.
 func tallyOf(t Tap, i int, tag store.TagState, a nursery.Actor, now time.Time) store.Tally {
 	ago := min(time.Duration(t.AgoMS)*time.Millisecond, longestAgo)
-	y := store.Tally{ID: t.ID, TagID: tag.ID, PersonID: a.ID, Kind: t.Kind, N: t.N, At: now.Add(-ago + time.Duration(i)*time.Microsecond), ReceivedAt: now, Device: t.device,
+	y := store.Tally{ID: t.ID, TagID: tag.ID, PersonID: a.ID, Kind: t.Kind, N: t.N, At: now.Add(-ago + time.Duration(i)*time.Microsecond),
+		ReceivedAt: now, Device: t.device,
 		No: t.No, Theirs: a.Role == nursery.Propagator || tag.Has(a.ID)}
 	if a.Sent != 0 {
 		y.SentBy = &a.Sent

@@ -85,9 +85,11 @@ func (s materials) read(ctx context.Context, q store.Q, ref string) (Thing, erro
 	if err != nil {
 		return Thing{}, err
 	}
-	return s.withDefaults(ctx, q, Thing{Kind: "material", Ref: m.Key, Title: words.Capital(m.Name), Says: words.MaterialFollows(m.Unit, m.Each),
+	return s.withDefaults(ctx, q, Thing{Kind: "material", Ref: m.Key, Title: words.Capital(m.Name), Says: words.MaterialFollows(m.Unit,
+		m.Each),
 		Fields: []Field{
-			{Key: "amount", Type: "number", Value: figure(m.Amount)}, {Key: "cents", Type: "number", Value: figure(float64(m.Cents) / 100)}}})
+			{Key: "amount", Type: "number", Value: figure(m.Amount)}, {Key: "cents", Type: "number",
+				Value: figure(float64(m.Cents) / 100)}}})
 }
 
 func (s materials) write(ctx context.Context, q store.Q, _ nursery.Actor, ref string, v *values) error {

@@ -335,7 +335,8 @@ func (s *Stage) Tables(ctx context.Context, a nursery.Actor) (p TablesPage, err 
 		return p, err
 	}
 	for _, m := range ms {
-		p.Materials = append(p.Materials, line("material", m.Key, words.MaterialName(m.Name, m.Each, m.Unit), "amount", figure(m.Amount), "cents",
+		p.Materials = append(p.Materials, line("material", m.Key, words.MaterialName(m.Name, m.Each, m.Unit), "amount", figure(m.Amount),
+			"cents",
 			figure(float64(m.Cents)/100)))
 	}
 	sps, err := q.SectionPairs(ctx)

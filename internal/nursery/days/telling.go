@@ -106,7 +106,8 @@ func (e *effects) tag(l take.Learned, d *outlook.Diary, worker int64, lot, bundl
 	t, _ := d.F.Technique(technique)
 	p := l.Expect(technique, sizing.Prior(max(0.05, min(0.95, t.PriorTake)), max(1, t.PriorWeight))).Mean
 	return design.Tag{Worker: e.column(take.Worker, strconv.FormatInt(worker, 10)), Weight: float64(grafts) * p * (1 - p),
-		Others: []int{e.column(take.Lot, lot), e.column(take.Bundle, bundle), e.column(take.Technique, technique), e.column(take.Intercept, "")}}
+		Others: []int{e.column(take.Lot, lot), e.column(take.Bundle, bundle), e.column(take.Technique, technique),
+			e.column(take.Intercept, "")}}
 }
 
 // tell shares a plan's tags out so that their counts tell the most, at no loss of time.
@@ -129,7 +130,8 @@ func tell(d *outlook.Diary, l take.Learned, plan benchday.Plan) (Telling, error)
 		add(&workers, t.Worker)
 		add(&lots, t.Others[0])
 		known, _ := d.F.Technique(j.Technique)
-		mean += float64(c.Grafts) * l.Expect(j.Technique, sizing.Prior(max(0.05, min(0.95, known.PriorTake)), max(1, known.PriorWeight))).Mean
+		mean += float64(c.Grafts) * l.Expect(j.Technique, sizing.Prior(max(0.05, min(0.95, known.PriorTake)), max(1,
+			known.PriorWeight))).Mean
 		n += float64(c.Grafts)
 		out.Grafts += c.Grafts
 	}
@@ -194,7 +196,8 @@ func (t *Telling) meet(d *outlook.Diary, before, after []benchday.Piece) {
 			continue
 		}
 		day, half := d.Day(c.Slot)
-		h := HandOver{Day: day, Half: half, From: from, To: to, Lot: j.Lot, Bundle: j.Bundle, Technique: d.Names[j.Technique], Batch: j.Batch}
+		h := HandOver{Day: day, Half: half, From: from, To: to, Lot: j.Lot, Bundle: j.Bundle, Technique: d.Names[j.Technique],
+			Batch: j.Batch}
 		at := slices.IndexFunc(t.Over, func(x HandOver) bool { h.Grafts = x.Grafts; return x == h })
 		if at < 0 {
 			h.Grafts = 0

@@ -56,9 +56,11 @@ type HistoryKind struct {
 }
 
 // HistoryKinds are all of them, in the order of work.
-var HistoryKinds = []HistoryKind{{Key: "tags"}, {Key: "taps"}, {Key: "counts"}, {Key: "steps"}, {Key: "trees"}, {Key: "looks"}, {Key: "learner-looks"}, {Key: "practice"},
+var HistoryKinds = []HistoryKind{{Key: "tags"}, {Key: "taps"}, {Key: "counts"}, {Key: "steps"}, {Key: "trees"}, {Key: "looks"},
+	{Key: "learner-looks"}, {Key: "practice"},
 	{Key: "stock-ledger"}, {Key: "wood-ledger"}, {Key: "stock"}, {Key: "wood"},
-	{Key: "mother-plants"}, {Key: "all-orders"}, {Key: "caliper"}, {Key: "store-readings"}, {"people", true}, {"hours", true}, {"changes", true}}
+	{Key: "mother-plants"}, {Key: "all-orders"}, {Key: "caliper"}, {Key: "store-readings"}, {"people", true}, {"hours", true}, {"changes",
+		true}}
 
 // mostSheet is how many rows a spreadsheet holds beside its names.
 const mostSheet = 1_048_575

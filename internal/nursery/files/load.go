@@ -224,7 +224,8 @@ func (s *Stage) loadAll(ctx context.Context, a nursery.Actor, id int64, gone fun
 			return err
 		}
 		return s.Changed(ctx, q, a, "load", f.FileName, "loaded "+f.Kind, nil, map[string]any{
-			"added": l.News(), "unchanged": l.Same, "left out": l.BadRows, "codes": codesOf(f.Kind, l), "sha256": hex.EncodeToString(f.SHA256)})
+			"added": l.News(), "unchanged": l.Same, "left out": l.BadRows, "codes": codesOf(f.Kind, l),
+			"sha256": hex.EncodeToString(f.SHA256)})
 	})
 }
 

@@ -191,13 +191,15 @@ func (s *Stage) AddRound(ctx context.Context, a nursery.Actor, r NewRound) error
 		return err
 	}
 	r.Place = strings.Join(strings.Fields(r.Place), " ")
-	if r.Place == "" || len([]rune(r.Place)) > 80 || !slices.Contains(RoundKinds, r.What) || r.Every < 1 || r.Every > 400 || r.Reentry < 0 ||
+	if r.Place == "" || len([]rune(r.Place)) > 80 || !slices.Contains(RoundKinds, r.What) || r.Every < 1 || r.Every > 400 ||
+		r.Reentry < 0 ||
 		r.Reentry > 1000 {
 		return nursery.Problem{Field: "place", Says: words.SayRound}
 	}
 	return s.DB.Tx(ctx, func(q store.Q) error {
-		if err := q.AddRound(ctx, store.Round{Place: r.Place, What: r.What, Note: strings.TrimSpace(r.Note), Every: r.Every, Reentry: r.Reentry,
-			From: store.Day{Time: s.Today()}}, s.Now()); err != nil {
+		if err := q.AddRound(ctx, store.Round{Place: r.Place, What: r.What, Note: strings.TrimSpace(r.Note), Every: r.Every,
+			Reentry: r.Reentry,
+			From:    store.Day{Time: s.Today()}}, s.Now()); err != nil {
 			return err
 		}
 		return s.Changed(ctx, q, a, "round", r.Place, "added", nil, r)

@@ -217,7 +217,8 @@ func judge(r *outlook.OrderSizer, p *MatchPage, piles piles, cal *season.Calenda
 
 // bestStanding says how a technique stands for an order's wood, the best of where
 // its stock stands.
-func bestStanding(r *outlook.OrderSizer, o store.Order, t technique.Technique, cal *season.Calendar, states []string) (best technique.Standing) {
+func bestStanding(r *outlook.OrderSizer, o store.Order, t technique.Technique, cal *season.Calendar,
+	states []string) (best technique.Standing) {
 	for i, ground := range r.Beds.Grounds(o.StockTypeID) {
 		if s := t.Standing(cal, states, ground, r.F.Today); i == 0 || s.Better(best) {
 			best = s

@@ -236,7 +236,10 @@ func anyFits(ways []pairing.Way, lots, bundles []pairing.Pile) bool {
 			}
 			for _, c := range b.Classes {
 				for _, l := range lots {
-					if w.UnfitLot(l.ID).Limit == "" && slices.ContainsFunc(l.Classes, func(s caliper.Count) bool { return w.Joins(s.Class, c.Class) }) {
+					if w.UnfitLot(l.ID).Limit == "" && slices.ContainsFunc(l.Classes, func(s caliper.Count) bool {
+						return w.Joins(s.Class,
+							c.Class)
+					}) {
 						return true
 					}
 				}
@@ -358,7 +361,8 @@ func (s *Stage) MakeProgramme(ctx context.Context, a nursery.Actor, m MakeProgra
 func (s *Stage) Woven(ctx context.Context, f *snapshot.Snapshot) (out []outlook.Woven, err error) {
 	p, err := s.programme(ctx, f, ProgrammeAsked{})
 	for _, t := range p.Weave.Threads {
-		out = append(out, outlook.Woven{Order: t.Order, Lot: t.Lot, Bundle: t.Bundle, Technique: t.Way, Stock: t.Stock, Scion: t.Scion, N: t.N,
+		out = append(out, outlook.Woven{Order: t.Order, Lot: t.Lot, Bundle: t.Bundle, Technique: t.Way, Stock: t.Stock, Scion: t.Scion,
+			N:    t.N,
 			Buds: t.Each})
 	}
 	return out, err

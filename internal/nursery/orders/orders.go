@@ -66,7 +66,10 @@ func (s *Stage) AddOrder(ctx context.Context, a nursery.Actor, n NewOrder) error
 		}
 		return nursery.Problem{Field: "due_on", Says: words.DayOver}
 	}
-	return s.AddTyped(ctx, a, "Order", n.Code, n.check, func(ctx context.Context, q store.Q) error { return s.addOrders(ctx, q, a, []NewOrder{n}) })
+	return s.AddTyped(ctx, a, "Order", n.Code, n.check, func(ctx context.Context, q store.Q) error {
+		return s.addOrders(ctx, q, a,
+			[]NewOrder{n})
+	})
 }
 
 func (s *Stage) addOrders(ctx context.Context, q store.Q, a nursery.Actor, ns []NewOrder) error {

@@ -19,7 +19,8 @@ import (
 )
 
 // candidates are the changes that could be made for an order.
-func candidates(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, line outlook.OrderLine, order int, goes rehearsal.Outcome) (out []Lever) {
+func candidates(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, line outlook.OrderLine, order int,
+	goes rehearsal.Outcome) (out []Lever) {
 	o, w := line.Order, outlook.WorthOf(f.House)
 	t := line.Need.By.Technique
 	graft := float64(w.StemCents) + float64(max(1, t.Pieces())*w.PieceCents)
@@ -35,25 +36,28 @@ func candidates(f *snapshot.Snapshot, r *outlook.OrderSizer, p outlook.Played, l
 			if n > free {
 				break
 			}
-			out = append(out, Lever{Kind: More, N: n, Cents: cents(n), Path: "/match/" + url.PathEscape(o.Code) + "?grafts=" + strconv.Itoa(line.ToGo+n),
+			out = append(out, Lever{Kind: More, N: n, Cents: cents(n), Path: "/match/" + url.PathEscape(o.Code) + "?grafts=" +
+				strconv.Itoa(line.ToGo+n),
 				change: func(s *rehearsal.Season) { s.Jobs[largest(s, order)].Grafts += n }})
 		}
 	}
 	if n := p.Unwoven[order]; n > 0 {
-		out = append(out, Lever{Kind: Buy, N: n, Cents: cents(n), Path: "/orders/" + url.PathEscape(o.Code), change: func(s *rehearsal.Season) {
-			if k := largest(s, order); k >= 0 {
-				j := s.Jobs[k]
-				j.Grafts = n
-				s.Jobs = append(s.Jobs, j)
-				return
-			}
-			// Nothing of it is made or planned: as its usual technique does it, of a lot, bundle and
-			// worker like any other.
-			e := line.Need.By.Expected
-			between := e.Spreads.Worker*e.Spreads.Worker + e.Spreads.Lot*e.Spreads.Lot + e.Spreads.Bundle*e.Spreads.Bundle
-			s.Jobs = append(s.Jobs, rehearsal.Job{Order: order, Grafts: n, Eta: e.Middle(), EtaSD: math.Sqrt(e.Variance + between), Hand: rehearsal.Made,
-				Window: -1, Buds: t.Pieces()})
-		}})
+		out = append(out, Lever{Kind: Buy, N: n, Cents: cents(n), Path: "/orders/" + url.PathEscape(o.Code),
+			change: func(s *rehearsal.Season) {
+				if k := largest(s, order); k >= 0 {
+					j := s.Jobs[k]
+					j.Grafts = n
+					s.Jobs = append(s.Jobs, j)
+					return
+				}
+				// Nothing of it is made or planned: as its usual technique does it, of a lot, bundle and
+				// worker like any other.
+				e := line.Need.By.Expected
+				between := e.Spreads.Worker*e.Spreads.Worker + e.Spreads.Lot*e.Spreads.Lot + e.Spreads.Bundle*e.Spreads.Bundle
+				s.Jobs = append(s.Jobs, rehearsal.Job{Order: order, Grafts: n, Eta: e.Middle(), EtaSD: math.Sqrt(e.Variance + between),
+					Hand:   rehearsal.Made,
+					Window: -1, Buds: t.Pieces()})
+			}})
 	}
 	if l, ok := again(r, p, line, order, goes, w); ok {
 		out = append(out, l)
@@ -180,7 +184,8 @@ func spare(p outlook.Played, line outlook.OrderLine) int {
 
 // again is a second throw: the stocks whose graft is expected to fail are budded in summer, where
 // the house gives them another chance and there is time before the order is due.
-func again(r *outlook.OrderSizer, p outlook.Played, line outlook.OrderLine, order int, goes rehearsal.Outcome, w outlook.Worth) (Lever, bool) {
+func again(r *outlook.OrderSizer, p outlook.Played, line outlook.OrderLine, order int, goes rehearsal.Outcome, w outlook.Worth) (Lever,
+	bool) {
 	o := line.Order
 	if line.Later() || r.F.Answers().SecondChance() == ways.Discard {
 		return Lever{}, false
@@ -217,8 +222,9 @@ func again(r *outlook.OrderSizer, p outlook.Played, line outlook.OrderLine, orde
 	each := float64(w.PieceCents) + float64(w.WageCents)/float64(best.Technique.RatePerHour)
 	return Lever{Kind: Again, N: n, Name: best.Technique.Name, Cents: int(math.Round(float64(n) * each)), Path: "/heal",
 		change: func(x *rehearsal.Season) {
-			x.Jobs = append(x.Jobs, rehearsal.Job{Order: order, Grafts: n, Eta: best.Expected.Middle(), EtaSD: math.Sqrt(best.Expected.Variance + between),
-				Hand: rehearsal.Made, Window: -1})
+			x.Jobs = append(x.Jobs, rehearsal.Job{Order: order, Grafts: n, Eta: best.Expected.Middle(),
+				EtaSD: math.Sqrt(best.Expected.Variance + between),
+				Hand:  rehearsal.Made, Window: -1})
 		}}, true
 }
 

@@ -275,7 +275,8 @@ func (x Rehearsed) choose(plan replanned, cents int) (out Set) {
 		}
 		return l.To - math.Max(l.From, plan.out.Orders[l.at].Met)
 	}
-	ls := slices.DeleteFunc(slices.Clone(x.Levers), func(l Lever) bool { return l.change == nil || l.Plan }) // what depends on what is found, and plans
+	// what depends on what is found, and plans
+	ls := slices.DeleteFunc(slices.Clone(x.Levers), func(l Lever) bool { return l.change == nil || l.Plan })
 	slices.SortStableFunc(ls, func(a, b Lever) int {
 		return cmp.Compare(gain(b)/float64(max(1, b.Cents)), gain(a)/float64(max(1, a.Cents)))
 	})

@@ -62,7 +62,10 @@ func (s *Stage) Promises(ctx context.Context) (Promises, error) {
 		return Promises{}, err
 	}
 	work := func(ctx context.Context) (Promises, error) { return s.promises(ctx, f) }
-	p, _, err := s.past.Get("past", fmt.Sprint(f.Stamp.Takes, " ", f.Stamp.Grades, f.Today.Format(time.DateOnly)), func() (Promises, error) { return work(ctx) },
+	p, _, err := s.past.Get("past", fmt.Sprint(f.Stamp.Takes, " ", f.Stamp.Grades, f.Today.Format(time.DateOnly)), func() (Promises,
+		error) {
+		return work(ctx)
+	},
 		func() (Promises, error) { return work(context.WithoutCancel(ctx)) })
 	return p, err
 }
@@ -131,7 +134,8 @@ func promised(f *snapshot.Snapshot, orders []store.PastOrder, before []store.Tak
 	level := func(factor, name string) int {
 		e := l.Effect(factor, name)
 		if e.SD == 0 {
-			e.SD = map[string]float64{take.Worker: take.UsualSpreads.Worker, take.Lot: take.UsualSpreads.Lot, take.Bundle: take.UsualSpreads.Bundle}[factor]
+			e.SD = map[string]float64{take.Worker: take.UsualSpreads.Worker, take.Lot: take.UsualSpreads.Lot,
+				take.Bundle: take.UsualSpreads.Bundle}[factor]
 		}
 		return of(factor+" "+name, rehearsal.Belief{Mean: e.Mode, SD: e.SD})
 	}

@@ -57,8 +57,10 @@ func TestPromisesAreKept(t *testing.T) {
 						}
 						alive[code], made[code] = alive[code]+live, made[code]+n
 						l, bd := fmt.Sprint("L", year, o), fmt.Sprint("B", year, o, b)
-						rs = append(rs, store.TakeRecord{Worker: fmt.Sprint(w), Technique: "splice", Lot: l, Bundle: bd, Grafts: n, Took: took})
-						ds = append(ds, store.TagDetail{Order: code, Worker: fmt.Sprint(w), Technique: "splice", Lot: l, Bundle: bd, Tied: n, Buds: 1})
+						rs = append(rs, store.TakeRecord{Worker: fmt.Sprint(w), Technique: "splice", Lot: l, Bundle: bd, Grafts: n,
+							Took: took})
+						ds = append(ds, store.TagDetail{Order: code, Worker: fmt.Sprint(w), Technique: "splice", Lot: l, Bundle: bd,
+							Tied: n, Buds: 1})
 					}
 				}
 			}
@@ -68,7 +70,8 @@ func TestPromisesAreKept(t *testing.T) {
 		_, ds, alive, made := season(2)
 		var orders []store.PastOrder
 		for code, n := range made {
-			orders = append(orders, store.PastOrder{Code: code, Season: 2, Trees: int(float64(n) * (0.45 + 0.4*r.Float64())), Alive: alive[code]})
+			orders = append(orders, store.PastOrder{Code: code, Season: 2, Trees: int(float64(n) * (0.45 + 0.4*r.Float64())),
+				Alive: alive[code]})
 		}
 		ps, err := promised(f, orders, before, ds)
 		require.NoError(t, err)

@@ -154,7 +154,8 @@ func (s *Stage) keep(ctx context.Context, f *snapshot.Snapshot, x Rehearsed) err
 }
 
 // ready gathers the season to be played.
-func (s *Stage) ready(ctx context.Context, f *snapshot.Snapshot) (p outlook.Played, lines []outlook.OrderLine, r *outlook.OrderSizer, err error) {
+func (s *Stage) ready(ctx context.Context, f *snapshot.Snapshot) (p outlook.Played, lines []outlook.OrderLine, r *outlook.OrderSizer,
+	err error) {
 	lines, r, err = s.Reckon.OrderLines(ctx, f, &outlook.WhatIf{})
 	if err != nil {
 		return p, nil, nil, err
@@ -194,7 +195,8 @@ func withGone(x rehearsal.Outcome, gone int) rehearsal.Outcome {
 	return x
 }
 
-func rehearsed(f *snapshot.Snapshot, sizer *outlook.OrderSizer, p outlook.Played, lines []outlook.OrderLine, before []store.Rehearsed) (Rehearsed, error) {
+func rehearsed(f *snapshot.Snapshot, sizer *outlook.OrderSizer, p outlook.Played, lines []outlook.OrderLine,
+	before []store.Rehearsed) (Rehearsed, error) {
 	n := seasonsFor(len(p.Season.Jobs))
 	a, err := rehearsal.Play(p.Season, n, rehearsal.Seed, rehearsal.Nothing)
 	if err != nil {
@@ -213,7 +215,8 @@ func rehearsed(f *snapshot.Snapshot, sizer *outlook.OrderSizer, p outlook.Played
 		grafts[j.Order] += j.Grafts
 	}
 	for i, o := range p.Orders {
-		y := Going{Order: o, Out: a.Orders[i], Grafts: grafts[i] + o.Gone, Unwoven: p.Unwoven[i], Missed: p.Unplaced[i], Summer: p.Summer[i], of: a.Of[i]}
+		y := Going{Order: o, Out: a.Orders[i], Grafts: grafts[i] + o.Gone, Unwoven: p.Unwoven[i], Missed: p.Unplaced[i],
+			Summer: p.Summer[i], of: a.Of[i]}
 		y.Out = withGone(y.Out, o.Gone)
 		if m, ok := was[o.Code]; ok {
 			y.Was = &m

@@ -109,7 +109,8 @@ func advise(f *snapshot.Snapshot, p ResultsPage, ds []store.TagDetail, grade flo
 	}
 	for key, l := range fair.Lines["lot"] {
 		if r := name["lot"][key]; r.Flag < 0 {
-			add(Advice{Kind: "lot", Key: key, Name: key, Cause: cause("lot", key), Path: "/stock/lots/" + url.PathEscape(key)}, against(l.Take),
+			add(Advice{Kind: "lot", Key: key, Name: key, Cause: cause("lot", key), Path: "/stock/lots/" + url.PathEscape(key)},
+				against(l.Take),
 				grafts["lot"][key]/max(1, len(seasons)))
 		}
 	}
@@ -128,7 +129,8 @@ func advise(f *snapshot.Snapshot, p ResultsPage, ds []store.TagDetail, grade flo
 		}
 		bestTake := fair.Lines["technique"][best].Take
 		d := sizing.Interval{Mean: bestTake.Mean - l.Take.Mean, Low: bestTake.Low - l.Take.High, High: bestTake.High - l.Take.Low}
-		add(Advice{Kind: "swap", Key: best, Name: name["technique"][key].Name, Cause: name["technique"][best].Name, Path: "/match/union"}, d,
+		add(Advice{Kind: "swap", Key: best, Name: name["technique"][key].Name, Cause: name["technique"][best].Name, Path: "/match/union"},
+			d,
 			grafts["technique"][key])
 	}
 	// What thin or old wood costs beyond what is common, along the curves.
@@ -148,9 +150,12 @@ func advise(f *snapshot.Snapshot, p ResultsPage, ds []store.TagDetail, grade flo
 			if v := x(d); d.Season == last && v > at {
 				g := float64(d.Joins)
 				n += d.Joins
-				gain += g * (value(at, func(p take.CurvePoint) float64 { return p.Take }) - value(v, func(p take.CurvePoint) float64 { return p.Take }))
-				low += g * (value(at, func(p take.CurvePoint) float64 { return p.Low }) - value(v, func(p take.CurvePoint) float64 { return p.High }))
-				high += g * (value(at, func(p take.CurvePoint) float64 { return p.High }) - value(v, func(p take.CurvePoint) float64 { return p.Low }))
+				gain += g * (value(at, func(p take.CurvePoint) float64 { return p.Take }) - value(v,
+					func(p take.CurvePoint) float64 { return p.Take }))
+				low += g * (value(at, func(p take.CurvePoint) float64 { return p.Low }) - value(v,
+					func(p take.CurvePoint) float64 { return p.High }))
+				high += g * (value(at, func(p take.CurvePoint) float64 { return p.High }) - value(v,
+					func(p take.CurvePoint) float64 { return p.Low }))
 			}
 		}
 		if n > 0 {

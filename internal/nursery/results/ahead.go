@@ -370,7 +370,8 @@ func (a *Ahead) weeks(f *snapshot.Snapshot, ds []store.TagDetail, rates map[stri
 			continue
 		}
 		day := from.AddDate(0, 0, 7*k)
-		a.Weeks = append(a.Weeks, AheadWeek{Monday: day.AddDate(0, 0, -(int(day.Weekday())+6)%7), Hours: times(hours, share[k]), Have: have})
+		a.Weeks = append(a.Weeks, AheadWeek{Monday: day.AddDate(0, 0, -(int(day.Weekday())+6)%7), Hours: times(hours, share[k]),
+			Have: have})
 	}
 }
 

@@ -40,7 +40,8 @@ func TestAGuessHoldsWhatIsOrdered(t *testing.T) {
 // TestSumsOfGuessesAddUp: means add, ranges widen less than they would if all went together, and
 // twice the trees take about twice the grafts.
 func TestSumsOfGuessesAddUp(t *testing.T) {
-	os := []store.Ordered{{Season: 2026, Variety: "a", Genus: "pear", Stock: "s", Trees: 100}, {Season: 2026, Variety: "b", Genus: "pear", Stock: "s", Trees: 100},
+	os := []store.Ordered{{Season: 2026, Variety: "a", Genus: "pear", Stock: "s", Trees: 100}, {Season: 2026, Variety: "b", Genus: "pear",
+		Stock: "s", Trees: 100},
 		{Season: 2010, Variety: "c", Genus: "pear", Stock: "s", Trees: 100}}
 	ds := []store.TagDetail{{Genus: "pear", Tied: 400, Alive: 320, Joins: 400}}
 	gs, err := guesses(os, ds, 2026, 1, 0.9, 0.96)
@@ -94,7 +95,8 @@ func TestWhatIsBookedIsNoLessThanWhatComes(t *testing.T) {
 	assert.Greater(t, narrower, of/2)
 
 	// What was never ordered before stands as it is booked, closed orders and begun ones do not.
-	gs, err := guesses([]store.Ordered{{Season: 2027, Variety: "a", Genus: "pear", Stock: "s", Trees: 90, Open: 40}}, nil, 2026, 1.5, 0.9, 0.96)
+	gs, err := guesses([]store.Ordered{{Season: 2027, Variety: "a", Genus: "pear", Stock: "s", Trees: 90, Open: 40}}, nil, 2026, 1.5, 0.9,
+		0.96)
 	require.NoError(t, err)
 	require.Len(t, gs, 1)
 	assert.Equal(t, sizing.Interval{Mean: 40, Low: 40, High: 40}, gs[0].Trees)

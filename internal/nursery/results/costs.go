@@ -154,18 +154,22 @@ func (s *spent) working(f *snapshot.Snapshot, name string, sum cost.Sum) working
 	m, pr := s.made, s.prices(f)
 	w, tables := outlook.WorthOf(f.House), working.HouseDefault
 	for key, x := range f.Materials {
-		if f.SourceOf("material", key, "amount", x.Amount) != tables || f.SourceOf("material", key, "cents", float64(x.Cents)/100) != tables {
+		if f.SourceOf("material", key, "amount", x.Amount) != tables || f.SourceOf("material", key, "cents",
+			float64(x.Cents)/100) != tables {
 			tables = working.Entered
 			break
 		}
 	}
-	return working.Working{Title: words.CostTitle(name), Answer: words.Cents(sum.Live.Mean), Range: words.Cents(sum.Live.Low) + "–" + words.Cents(sum.Live.High),
+	return working.Working{Title: words.CostTitle(name), Answer: words.Cents(sum.Live.Mean), Range: words.Cents(sum.Live.Low) + "–" +
+		words.Cents(sum.Live.High),
 		Rule: words.CostRule, Says: words.CostSays, Inputs: []working.Input{
 			{Name: words.CostMade, Value: words.CostMadeOf(m.Grafts, m.Spoiled, m.Pieces, m.SpoiledW), Source: working.OwnRecords},
-			{Name: words.CostAlive, Value: words.OfThem(m.Alive, m.Counted, sizing.Beta{Alpha: 1, Beta: 1}.And(m.Alive, m.Counted).Interval90()),
+			{Name: words.CostAlive, Value: words.OfThem(m.Alive, m.Counted, sizing.Beta{Alpha: 1, Beta: 1}.And(m.Alive,
+				m.Counted).Interval90()),
 				Source: working.OwnRecords},
 			{Name: words.CostHours, Value: fmt.Sprintf("%.1f", m.Hours), Source: working.OwnRecords},
-			{Name: words.CostStemPiece, Value: words.Cents(pr.Stem) + ", " + words.Cents(pr.Piece), Source: w.Source(outlook.StemOf, outlook.PieceOf)},
+			{Name: words.CostStemPiece, Value: words.Cents(pr.Stem) + ", " + words.Cents(pr.Piece), Source: w.Source(outlook.StemOf,
+				outlook.PieceOf)},
 			{Name: words.CostTieSeal, Value: words.Cents(pr.Tie) + ", " + words.Cents(pr.Seal), Source: tables},
 			{Name: words.CostHour, Value: words.Cents(pr.Hour), Source: w.Source(outlook.WageOf)},
 			{Name: words.CostCare, Value: fmt.Sprintf("%.1f, %s", pr.CareMinutes, words.Cents(pr.BenchDay)), Source: tables},

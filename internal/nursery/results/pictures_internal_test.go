@@ -63,10 +63,12 @@ func oneSeason(r *rand.Rand) (ds []store.TagDetail, rs []store.TakeRecord) {
 			}
 		}
 		lot := fmt.Sprint("L-", (i/4)%9)
-		ds = append(ds, store.TagDetail{ID: int64(i), Season: 2026, Worker: who, WorkerName: "Worker " + who, Technique: "splice", Lot: lot, LotName: lot,
+		ds = append(ds, store.TagDetail{ID: int64(i), Season: 2026, Worker: who, WorkerName: "Worker " + who, Technique: "splice",
+			Lot: lot, LotName: lot,
 			Joins: 24, Took: took, Tied: 24, Buds: 1})
-		rs = append(rs, store.TakeRecord{Worker: who, Name: "Worker " + who, Technique: "splice", Lot: lot, Bundle: fmt.Sprint("W-", i%7), Grafts: 24,
-			Took: took})
+		rs = append(rs, store.TakeRecord{Worker: who, Name: "Worker " + who, Technique: "splice", Lot: lot, Bundle: fmt.Sprint("W-", i%7),
+			Grafts: 24,
+			Took:   took})
 	}
 	return ds, rs
 }
@@ -82,7 +84,8 @@ func TestAdviceIsWhatItWouldBring(t *testing.T) {
 		p := ResultsPage{Fair: fair, Groups: map[string][]ResultLine{}}
 		prior := sizing.Prior(0.8, 2)
 		for _, g := range []string{"worker", "lot", "technique"} {
-			p.Groups[g] = resultLines(tookBy(ds, func(d store.TagDetail) (string, string) { return d.Level(g) }), prior, store.Took{Counted: 1}, nil)
+			p.Groups[g] = resultLines(tookBy(ds, func(d store.TagDetail) (string, string) { return d.Level(g) }), prior,
+				store.Took{Counted: 1}, nil)
 		}
 		f := &snapshot.Snapshot{Settings: &snapshot.Settings{House: store.House{TreeCents: 900, GradeShare: 0.96}}}
 		as := advise(f, p, ds, 0.96)
@@ -121,8 +124,9 @@ func TestMarksAreToldApartWhereTheyCanBe(t *testing.T) {
 		if i%2 == 0 {
 			technique, healing = "cleft", "warm"
 		}
-		rec := take.Record{Worker: fmt.Sprint(i % 4), Lot: fmt.Sprint(i % 11), Bundle: fmt.Sprint("b", i%7), Technique: technique, Grafts: 24,
-			Marks: map[string]string{"tie": tie, "healing": healing}}
+		rec := take.Record{Worker: fmt.Sprint(i % 4), Lot: fmt.Sprint(i % 11), Bundle: fmt.Sprint("b", i%7), Technique: technique,
+			Grafts: 24,
+			Marks:  map[string]string{"tie": tie, "healing": healing}}
 		for range 24 {
 			if r.Float64() < p {
 				rec.Took++
@@ -150,7 +154,8 @@ func TestWarmthAndDaysFromLiftingAreToldApart(t *testing.T) {
 		var rs []take.Record
 		for i := range 160 {
 			c, tens := 16+6*r.Float64(), float64(i%13)/2
-			rec := take.Record{Worker: fmt.Sprint(i % 4), Lot: fmt.Sprint(i % 19), Bundle: fmt.Sprint("b", i%23), Technique: "splice", Grafts: 20,
+			rec := take.Record{Worker: fmt.Sprint(i % 4), Lot: fmt.Sprint(i % 19), Bundle: fmt.Sprint("b", i%23), Technique: "splice",
+				Grafts:  20,
 				Amounts: map[string]float64{outlook.Warmth: c, outlook.Lifted: tens}}
 			if i%5 == 0 {
 				delete(rec.Amounts, outlook.Lifted)
@@ -180,7 +185,8 @@ func TestWarmthAndDaysFromLiftingAreToldApart(t *testing.T) {
 
 	same := []take.Record{}
 	for i := range 40 {
-		same = append(same, take.Record{Worker: fmt.Sprint(i % 3), Lot: fmt.Sprint(i % 7), Bundle: "b", Technique: "splice", Grafts: 20, Took: 15,
+		same = append(same, take.Record{Worker: fmt.Sprint(i % 3), Lot: fmt.Sprint(i % 7), Bundle: "b", Technique: "splice", Grafts: 20,
+			Took:    15,
 			Amounts: map[string]float64{outlook.Warmth: 18}})
 	}
 	assert.NotContains(t, take.FromRecords(same, "splice").Fixed, take.AmountColumn(outlook.Warmth), "what never differs tells nothing")
@@ -247,7 +253,8 @@ func TestWarmthIsThatOfItsOwnPlaceAndDays(t *testing.T) {
 	for n := 1; n <= 28; n++ {
 		ds = append(ds, store.PlaceDay{Place: "box", Day: day(n), C: float64(n)})
 	}
-	rs := outlook.MarkedRecords([]store.TakeRecord{{HealPlace: "Box", Day: day(3), Lifted: 25}, {HealPlace: "box", Day: day(25), Lifted: -1},
+	rs := outlook.MarkedRecords([]store.TakeRecord{{HealPlace: "Box", Day: day(3), Lifted: 25}, {HealPlace: "box", Day: day(25),
+		Lifted: -1},
 		{HealPlace: "shed", Day: day(3), Lifted: 0}}, outlook.WarmOf(ds))
 	assert.Equal(t, map[string]float64{outlook.Warmth: 14, outlook.Lifted: 2.5}, rs[0].Amounts, "the 21 days after it, of its place")
 	assert.Empty(t, rs[1].Amounts, "three days tell too little")

@@ -74,7 +74,8 @@ func (s *Stage) Quote(ctx context.Context, a nursery.Actor, code string, margin 
 		source = working.HouseDefault
 		tie := outlook.TieFor(f, t.SetsBud())
 		hours := float64(max(1, t.Pieces())) / max(1, b.rates[t.Key])
-		m = cost.Made{Grafts: 1, Pieces: max(1, t.Pieces()), Labels: int(f.Materials["label"].Amount), Hours: hours, BenchDays: hours / benchHours}
+		m = cost.Made{Grafts: 1, Pieces: max(1, t.Pieces()), Labels: int(f.Materials["label"].Amount), Hours: hours,
+			BenchDays: hours / benchHours}
 		pr := prices(f, tie)
 		made = &spent{made: m, tie: pr.Tie * float64(m.Pieces), seal: pr.Seal * float64(m.Pieces)}
 	}

@@ -90,7 +90,8 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 		p, err = s.resultsOf(ctx, facts, tf)
 		p.OwnOnly = true
 	} else {
-		p, behind, err = s.results.Get(f.key(), fmt.Sprint(facts.Stamp.Takes, " ", facts.Stamp.Settings, " ", facts.Stamp.Grades), func() (ResultsPage, error) { return s.resultsOf(ctx, facts, tf) },
+		p, behind, err = s.results.Get(f.key(), fmt.Sprint(facts.Stamp.Takes, " ", facts.Stamp.Settings, " ", facts.Stamp.Grades),
+			func() (ResultsPage, error) { return s.resultsOf(ctx, facts, tf) },
 			func() (ResultsPage, error) { return s.resultsOf(context.WithoutCancel(ctx), facts, tf) })
 	}
 	if err != nil {
@@ -140,8 +141,9 @@ func (f ResultsFilter) key() string {
 }
 
 func (f ResultsFilter) filter() store.TakeFilter {
-	return store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later, Now: f.Now, WorkerID: f.WorkerID, Technique: f.Technique,
-		Place: f.Place}
+	return store.TakeFilter{From: f.From, To: f.To, Genus: f.Genus, Later: f.Later, Now: f.Now, WorkerID: f.WorkerID,
+		Technique: f.Technique,
+		Place:     f.Place}
 }
 
 // resultsOf adds up what answers to a filter, every group whole.

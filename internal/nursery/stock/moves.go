@@ -192,7 +192,8 @@ func (s *Stage) SetTaper(ctx context.Context, a nursery.Actor, code string, n Ta
 		if err != nil {
 			return err
 		}
-		if err := q.SetTaper(ctx, store.LotTaper{LotID: l.ID, PerCM: t.PerCM, Low: t.Low, High: t.High, Stems: t.N, CM: n.CM, Pairs: n.Typed,
+		if err := q.SetTaper(ctx, store.LotTaper{LotID: l.ID, PerCM: t.PerCM, Low: t.Low, High: t.High, Stems: t.N, CM: n.CM,
+			Pairs:    n.Typed,
 			PersonID: a.ID, At: s.Now()}); err != nil {
 			return err
 		}

@@ -328,7 +328,8 @@ func spread(i, of int, kind string) shape {
 // addLimb keeps a limb with a lot and a stock type of its own.
 func (s *Stage) addLimb(ctx context.Context, q store.Q, a nursery.Actor, t store.Tree, letter, genus string, lot store.Lot,
 	at shape) (store.Limb, error) {
-	m := store.Limb{TreeID: t.ID, Letter: letter, Lot: t.Code + "-" + letter, FromY: at.fromY, TipX: at.tipX, TipY: at.tipY, MadeAt: s.Now()}
+	m := store.Limb{TreeID: t.ID, Letter: letter, Lot: t.Code + "-" + letter, FromY: at.fromY, TipX: at.tipX, TipY: at.tipY,
+		MadeAt: s.Now()}
 	var err error
 	if m.StockTypeID, err = q.StockTypeFor(ctx, t.Code+" "+letter, genus); err != nil {
 		return m, err

@@ -78,7 +78,8 @@ func (s *Stage) ReserveLabels(ctx context.Context, a nursery.Actor, asked outloo
 		c.Label(append(labels, more...))
 		done := make([]nursery.Change, len(more))
 		for i, l := range more {
-			done[i] = nursery.Change{What: "label", Ref: l.Code, Doing: "printed", After: map[string]any{"plant": l.Plant, "sticks": l.Sticks}}
+			done[i] = nursery.Change{What: "label", Ref: l.Code, Doing: "printed", After: map[string]any{"plant": l.Plant,
+				"sticks": l.Sticks}}
 		}
 		return s.ChangedAll(ctx, q, a, done...)
 	})

@@ -23,16 +23,19 @@ update genus set usual_way = 'summer bud' where key = 'rose';
 
 -- Figures that the house has not changed follow the craft.
 update technique set ratio_max = 1.00 where key = 'chip-bud' and ratio_max = 1.10;
-update technique set good_for = 'fast, summer, thin bark; best to 12 mm; over 25 mm bark is too thick' where key = 't-bud' and good_for = 'fast, summer, thin bark; over 25 mm bark is too thick';
+update technique set good_for = 'fast, summer, thin bark; best to 12 mm; over 25 mm bark is too thick' where key = 't-bud' and good_for =
+  'fast, summer, thin bark; over 25 mm bark is too thick';
 update technique set name = 'bark flap, top left on', wood_states = 'half-ripe,resting', good_for = 'leafy stock, warm climates',
   cut = '50 mm flap, 25 mm bevel to mid-stem in one stroke, short back chamfer covered by what is left of the flap'
   where key = 'bark-flap' and name = 'bark flap';
 update technique set sort = sort + 1 where sort >= 9;
 insert into technique values
- ('rind-graft','rind graft, stock headed',9,'running','resting',20,150,0.05,0.50,false,'bark slit 40 mm, 30–40 mm bevel, several scions round a stump',2,3,'grafting over, big stumps',15,0.80,40,0.05,
+ ('rind-graft','rind graft, stock headed',9,'running','resting',20,150,0.05,0.50,false,
+   'bark slit 40 mm, 30–40 mm bevel, several scions round a stump',2,3,'grafting over, big stumps',15,0.80,40,0.05,
   'Slit the bark only where a scion goes. Push the scion down until its shoulder sits on the stump; wax the whole top.',true);
 
-update house_way set options = 'long, 3–5 × diameter · short, 25–35° to the stem', chosen = case when chosen = 'short, 45–60°' then 'short, 25–35° to the stem' else chosen end
+update house_way set options = 'long, 3–5 × diameter · short, 25–35° to the stem', chosen = case when chosen = 'short, 45–60°' then
+  'short, 25–35° to the stem' else chosen end
   where key = 'cut face length';
 
 -- Compatibility by section or species, where the genus misleads.

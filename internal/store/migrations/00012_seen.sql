@@ -92,15 +92,18 @@ insert into house_way (key, sort, question, options, chosen, why)
 select k, n, q, o, split_part(o, ' · ', 1), w from (values
  ('tongue',20,'Tongue','from a third below the tip · from half-way','longer cambium beside it; half-way holds where wood is soft'),
  ('cut first',21,'Cut first','stock · bud','the second is fitted to the first'),
- ('round the chip',22,'Round the chip','even rim of stock cut left showing · filled','the rim callusses over, and shows that the chip is centred'),
+ ('round the chip',22,'Round the chip','even rim of stock cut left showing · filled',
+   'the rim callusses over, and shows that the chip is centred'),
  ('binding',23,'Binding','from below up · up and back down · from the top','water runs off the laps'),
  ('time in the pot',24,'Time in the pot','not over a winter · one year · two years','roots that circle'),
  ('wood for chips',25,'Wood for chips','last season''s · up to two years','younger buds start surer'),
  ('order of species in budding',26,'Order of species in budding','as windows shut · fixed by the house','none is missed')
 ) v(k, n, q, o, w);
-update house_way set options = 'by genus · cold box · cool room · warm union · pot at once', chosen = case when chosen = 'cold box' then 'by genus'
+update house_way set options = 'by genus · cold box · cool room · warm union · pot at once', chosen = case when chosen = 'cold box' then
+  'by genus'
   else chosen end where key = 'callusing';
-update house_way set options = 'bud again at once on the other side, then next bench · summer bud, then bench again · bench again · discard',
+update house_way set
+  options = 'bud again at once on the other side, then next bench · summer bud, then bench again · bench again · discard',
   why = 'bark that still slips costs nothing to try' where key = 'failed stocks';
 
 -- Stocks whose graft failed wait for their second chance, until the day from which

@@ -8,7 +8,8 @@ alter table tag add column buds int not null default 1 check (buds in (1, 2));
 -- Of a look at stocks with two buds: how many stocks have both alive. What was
 -- joined is counted by the bud, what makes a tree by the stock.
 alter table take_count add column buds int not null default 1 check (buds in (1, 2));
-alter table take_count add column both_live int not null default 0 check (both_live >= 0 and both_live <= taken and (buds = 2 or both_live = 0));
+alter table take_count add column both_live int not null default 0 check (both_live >= 0 and both_live <= taken and (buds = 2 or
+  both_live = 0));
 alter table take_count add column joins int not null generated always as ((taken + doubtful + dead) * buds) stored;
 alter table take_count add column joins_taken int not null generated always as (taken + both_live) stored;
 alter table take_count add column joins_dead int not null

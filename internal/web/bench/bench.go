@@ -114,7 +114,8 @@ func (b bench) showBatch(w http.ResponseWriter, r *http.Request, f page.Form, st
 	if err != nil {
 		return err
 	}
-	return b.ShowStatus(w, r, b.views["batch"], page.Frame{Title: "Batch " + bp.Batch.Code, Stage: "Bench", PutRight: right, Data: p, Form: f}, status)
+	return b.ShowStatus(w, r, b.views["batch"], page.Frame{Title: "Batch " + bp.Batch.Code, Stage: "Bench", PutRight: right, Data: p,
+		Form: f}, status)
 }
 
 func (b bench) split(w http.ResponseWriter, r *http.Request) error {

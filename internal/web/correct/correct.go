@@ -286,7 +286,8 @@ func (c correct) showNames(w http.ResponseWriter, r *http.Request, f page.Form, 
 	if err != nil {
 		return err
 	}
-	tables := namesPage{[]nameTable{{"Varieties", "variety", "Mother plants", p.Varieties}, {"Stocks", "stock", "Lots", p.Stocks}}, p.Places}
+	tables := namesPage{[]nameTable{{"Varieties", "variety", "Mother plants", p.Varieties}, {"Stocks", "stock", "Lots", p.Stocks}},
+		p.Places}
 	return c.ShowStatus(w, r, c.views["names"], page.Frame{Title: "Names", Stage: "House", Data: tables, Form: f}, status)
 }
 

@@ -22,7 +22,8 @@ func Balance(b supply.Balance, w float64) template.HTML {
 	for _, part := range []struct {
 		n     int
 		class string
-	}{{b.Alive, "bal-alive"}, {b.Doubtful, "bal-doubtful"}, {b.Healing, "bal-healing"}, {b.Bench + b.Rest, "bal-bench"}, {b.ToGo, "bal-togo"}} {
+	}{{b.Alive, "bal-alive"}, {b.Doubtful, "bal-doubtful"}, {b.Healing, "bal-healing"}, {b.Bench + b.Rest, "bal-bench"}, {b.ToGo,
+		"bal-togo"}} {
 		if part.n == 0 {
 			continue
 		}

@@ -15,7 +15,8 @@ import (
 
 func TestTheBuddingWeeksAreDrawn(t *testing.T) {
 	day := func(m time.Month, d int) time.Time { return time.Date(2027, m, d, 0, 0, 0, 0, time.UTC) }
-	b := outlook.Budding{Genus: "rose", Technique: "T-bud", ToGo: 800, PerDay: 400, Window: technique.Window{From: day(6, 19), To: day(7, 6)},
+	b := outlook.Budding{Genus: "rose", Technique: "T-bud", ToGo: 800, PerDay: 400, Window: technique.Window{From: day(6, 19), To: day(7,
+		6)},
 		From: day(6, 19), Done: day(6, 21)}
 	late := b
 	late.Genus, late.Late = "plum", true

@@ -75,7 +75,8 @@ func Cord(c outlook.Cord, s Stretch, most int) template.HTML {
 	end := s.x(min(s.To, max(c.Fit, s.Today)))
 	p.f(`<rect x="%.4g" y="%.4g" width="%.4g" height="%.4g" class="cord-ahead"/>`, now, cordMid-alive/2, math.Max(0, end-now), alive)
 	if c.Lost > 0 {
-		p.f(`<path class="cord-fray" d="M%.4g %.4g q 4 10 12 15 M%.4g %.4g q 6 8 16 10 M%.4g %.4g q 2 9 4 17"/>`, turn, cordMid+alive/2, turn,
+		p.f(`<path class="cord-fray" d="M%.4g %.4g q 4 10 12 15 M%.4g %.4g q 6 8 16 10 M%.4g %.4g q 2 9 4 17"/>`, turn, cordMid+alive/2,
+			turn,
 			cordMid+alive/2, turn-2, cordMid+alive/2)
 		says := fmt.Sprintf("%d lost", c.Lost)
 		if len(c.Causes) > 0 {
@@ -124,14 +125,16 @@ func Cord(c outlook.Cord, s Stretch, most int) template.HTML {
 		for _, m := range k.Moves {
 			was, is := s.x(k.Best-aftercare.Day(m.Days)), s.x(k.Best)
 			if math.Abs(was-is) > 6 && !round {
-				p.f(`<path class="cord-shift" d="M%.4g %.4g H%.4g m%.4g -3 l%.4g 3 l%.4g 3"/>`, was, cordMid-17, is, math.Copysign(4, was-is),
+				p.f(`<path class="cord-shift" d="M%.4g %.4g H%.4g m%.4g -3 l%.4g 3 l%.4g 3"/>`, was, cordMid-17, is, math.Copysign(4,
+					was-is),
 					math.Copysign(4, is-was), math.Copysign(4, was-is))
 				break
 			}
 		}
 		p.knot(at, k.Name, state, float64(k.Trees)/math.Max(1, float64(c.Standing)), words.KnotSays(k.Name, k.N)+", "+
 			words.WindowSays(k.Window, s.Today))
-		if name := words.KnotSays(k.Name, 0); !round && at-told > 8*float64(len([]rune(name))) && at < cordWide-8*float64(len([]rune(name))) {
+		if name := words.KnotSays(k.Name, 0); !round && at-told > 8*float64(len([]rune(name))) &&
+			at < cordWide-8*float64(len([]rune(name))) {
 			p.text(at, cordMid-19, "cord-knotname", "middle", name)
 			told = at
 		}

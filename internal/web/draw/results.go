@@ -50,7 +50,8 @@ func FairChart(title string, ms []FairMark, house float64) template.HTML {
 	p.line(x(house), top, x(house), h-20, "houseline")
 	for i, m := range ms {
 		y := top + row*(float64(i)+0.5)
-		says := fmt.Sprintf("%s: fair %s, %s; counted %s of %s grafts", m.Name, words.Pct(m.Take.Mean), words.PctRange(m.Take), words.Pct(m.Raw),
+		says := fmt.Sprintf("%s: fair %s, %s; counted %s of %s grafts", m.Name, words.Pct(m.Take.Mean), words.PctRange(m.Take),
+			words.Pct(m.Raw),
 			words.Thousands(m.Grafts))
 		class, r := "fair", 3.5+5*math.Sqrt(float64(m.Grafts)/float64(most))
 		switch {
@@ -121,7 +122,8 @@ func Funnel(title string, ms []FairMark, l take.Limits) template.HTML {
 		} else if m.Flag > 0 {
 			class += " above"
 		}
-		p.f(`<a href="%s"><title>%s</title>`, html.EscapeString(m.To), html.EscapeString(fmt.Sprintf("%s: %s of %s grafts", m.Name, words.Pct(m.Raw),
+		p.f(`<a href="%s"><title>%s</title>`, html.EscapeString(m.To), html.EscapeString(fmt.Sprintf("%s: %s of %s grafts", m.Name,
+			words.Pct(m.Raw),
 			words.Thousands(m.Grafts))))
 		p.f(`<circle class="%s" cx="%.5g" cy="%.5g" r="5"/>`, class, x(float64(m.Grafts)), y(m.Raw))
 		if m.Flag != 0 {

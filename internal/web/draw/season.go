@@ -159,7 +159,8 @@ func (p *pen) flags(s seasonstage.SeasonPage, a yearAxis, top float64, edit bool
 		focus := ""
 		if edit {
 			focus = fmt.Sprintf(
-				` tabindex="0" role="slider" aria-label="Usual day of %s" aria-valuemin="1" aria-valuemax="366" aria-valuenow="%d" aria-valuetext="%s"`,
+				` tabindex="0" role="slider" aria-label="Usual day of %s" aria-valuemin="1" aria-valuemax="366" aria-valuenow="%d"
+					aria-valuetext="%s"`,
 				l.Kind,
 				l.Usual.YearDay(),
 				season.Say(l.Usual),

@@ -22,7 +22,8 @@ func ClimateMap(chosen season.Site) template.HTML {
 	}
 	var p pen
 	p.open(w, h, "climates", "A map of climates: cold above, frost-free below, the sea on the left, inland on the right")
-	zones := map[season.Climate][4]float64{season.Cold: {0, 0, w, 52}, season.Maritime: {0, 52, 190, 72}, season.Inland: {190, 52, w - 190, 72},
+	zones := map[season.Climate][4]float64{season.Cold: {0, 0, w, 52}, season.Maritime: {0, 52, 190, 72}, season.Inland: {190, 52,
+		w - 190, 72},
 		season.Mild: {0, 124, w, 60}, season.FrostFree: {0, 184, w, h - 184}}
 	for _, c := range season.Climates {
 		z := zones[c]

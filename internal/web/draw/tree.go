@@ -62,7 +62,8 @@ func Tree(p trees.Page, move bool) template.HTML {
 	if p.GirthMM != nil {
 		wide = math.Max(9, math.Min(34, float64(*p.GirthMM)/math.Pi/9))
 	}
-	s.f(`<path class="treetrunk" d="M%.4g %.4g L%.4g %.4g L%.4g %.4g L%.4g %.4g z"/>`, treeX-wide*0.75, ty-6, treeX+wide*0.75, ty-6, treeX+wide, treeGround,
+	s.f(`<path class="treetrunk" d="M%.4g %.4g L%.4g %.4g L%.4g %.4g L%.4g %.4g z"/>`, treeX-wide*0.75, ty-6, treeX+wide*0.75, ty-6,
+		treeX+wide, treeGround,
 		treeX-wide, treeGround)
 	for _, v := range p.Limbs {
 		if v.RemovedOn != nil {
@@ -103,7 +104,8 @@ func (p *pen) limb(of trees.Page, v trees.LimbView, move bool) {
 			x, y, dx, dy := along(v.FromY, v.TipX, v.TipY, 0.88-0.5*float64(i)/math.Max(4, float64(len(kinds))))
 			side := float64(1 - 2*(i%2)) // to either side in turn
 			nx, ny := -dy*side, dx*side
-			p.f(`<path class="tick tick-%s" d="M%.4g %.4g L%.4g %.4g M%.4g %.4g L%.4g %.4g"/>`, kind, x-8*nx, y-8*ny, x+8*nx, y+8*ny, x+2*nx, y+2*ny,
+			p.f(`<path class="tick tick-%s" d="M%.4g %.4g L%.4g %.4g M%.4g %.4g L%.4g %.4g"/>`, kind, x-8*nx, y-8*ny, x+8*nx, y+8*ny,
+				x+2*nx, y+2*ny,
 				x+13*nx+15*dx, y+13*ny+15*dy)
 		}
 	}
@@ -111,7 +113,8 @@ func (p *pen) limb(of trees.Page, v trees.LimbView, move bool) {
 	x, y := treeAt(v.TipX, v.TipY)
 	attrs := ""
 	if move {
-		attrs = fmt.Sprintf(` tabindex="0" role="button" aria-label="Limb %s: drag it, or move it with the arrow keys" data-letter="%s" data-from="%d" data-x="%d" data-y="%d"`,
+		attrs = fmt.Sprintf(` tabindex="0" role="button" aria-label="Limb %s: drag it, or move it with the arrow keys" data-letter="%s"
+			data-from="%d" data-x="%d" data-y="%d"`,
 			v.Letter, v.Letter, v.FromY, v.TipX, v.TipY)
 	}
 	p.f(`<g class="limbtip tip-%s" transform="translate(%.4g %.4g)"%s>`, tipClass(v.State), x, y, attrs)
@@ -131,7 +134,8 @@ func (p *pen) limb(of trees.Page, v trees.LimbView, move bool) {
 	if x < treeX {
 		anchor, tx = "end", -24
 	}
-	if long := 7.6 * float64(max(len([]rune(clip(name, 20))), len([]rune(clip(says, 26))))); anchor == "end" && x-24-long < 4 || anchor == "start" && x+24+long > treeW-4 {
+	if long := 7.6 * float64(max(len([]rune(clip(name, 20))), len([]rune(clip(says, 26))))); anchor == "end" && x-24-long < 4 ||
+		anchor == "start" && x+24+long > treeW-4 {
 		anchor, tx, up = "middle", math.Max(long/2+4-x, math.Min(treeW-4-long/2-x, 0)), -36
 	}
 	p.text(tx, -2+up, "fairname", anchor, clip(name, 20))

@@ -33,7 +33,8 @@ func (g grow) showDemo(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	}
 	p := demoPage{Today: g.Nursery.Today(), Boss: page.Actor(r).Role == nursery.Propagator}
 	p.Next, p.What, p.Where = next(outlook.NursingOf(gp.Facts))
-	return g.ShowStatus(w, r, g.views["demo"], page.Frame{Title: "The demo's day", Stage: "Grow on", Data: p, Form: f, Facts: gp.Facts}, status)
+	return g.ShowStatus(w, r, g.views["demo"], page.Frame{Title: "The demo's day", Stage: "Grow on", Data: p, Form: f, Facts: gp.Facts},
+		status)
 }
 
 // next is the first day after today on which a step opens.

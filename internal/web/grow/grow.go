@@ -192,7 +192,8 @@ func (g grow) stops(wp growon.WalkPage, beds []outlook.Bed, causes []string, can
 			if n == 0 && len(s.Items) > 0 && s.Name == aftercare.HeadBack {
 				n = s.Items[0].N
 			}
-			st.Rows = append(st.Rows, stopStep{BedStep: s, Items: items(nil, s.Items), How: strings.TrimSpace(wp.Ways(s.Name, n) + " " + words.KeepBetter(s.Both, false)),
+			st.Rows = append(st.Rows, stopStep{BedStep: s, Items: items(nil, s.Items), How: strings.TrimSpace(wp.Ways(s.Name, n) + " " +
+				words.KeepBetter(s.Both, false)),
 				Moves: s.Name == aftercare.Pot || s.Name == aftercare.Lift, Lifts: s.Name == aftercare.Lift})
 		}
 		if can && wp.RainedOff && len(st.Rows) == 0 && b.Due() > 0 {
@@ -276,7 +277,8 @@ func (g grow) do(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	act := growon.Act{ID: f.Once, Kind: f.Text("kind"), Knot: f.Text("knot"), Cause: f.Text("cause"), Place: f.Text("place"), Form: f.Text("form"),
+	act := growon.Act{ID: f.Once, Kind: f.Text("kind"), Knot: f.Text("knot"), Cause: f.Text("cause"), Place: f.Text("place"),
+		Form:  f.Text("form"),
 		Buyer: f.Text("buyer"), Reason: f.Text("reason"), Undoes: f.Text("undoes")}
 	if f.Text("n") != "" {
 		act.N = f.Int("n")

@@ -139,8 +139,10 @@ func (h heal) keepPlace(w http.ResponseWriter, r *http.Request) error {
 		if f.Text("taken:"+l.Code)+f.Text("doubtful:"+l.Code)+f.Text("dead:"+l.Code) == "" {
 			continue
 		}
-		n := healstage.TagCount{Code: l.Code, NewCount: healstage.NewCount{ID: keyOf(f.Once, l.Code), Look: look, Taken: f.Int("taken:" + l.Code),
-			Doubtful: f.Int("doubtful:" + l.Code), Dead: f.Int("dead:" + l.Code), Both: f.Int("both:" + l.Code), Sure: f.Text("sure") != "", Ago: f.Ago()}}
+		n := healstage.TagCount{Code: l.Code, NewCount: healstage.NewCount{ID: keyOf(f.Once, l.Code), Look: look, Taken: f.Int("taken:" +
+			l.Code),
+			Doubtful: f.Int("doubtful:" + l.Code), Dead: f.Int("dead:" + l.Code), Both: f.Int("both:" + l.Code),
+			Sure: f.Text("sure") != "", Ago: f.Ago()}}
 		if c := l.Counted; c != nil {
 			if c.Taken == n.Taken && c.Doubtful == n.Doubtful && c.Dead == n.Dead && c.Both == n.Both {
 				continue

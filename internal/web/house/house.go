@@ -115,7 +115,8 @@ func (h house) showHouse(w http.ResponseWriter, r *http.Request, f page.Form, st
 		return err
 	}
 	p := housePage{HousePage: hp, Roles: []string{string(nursery.BenchHand), string(nursery.Propagator), string(nursery.Looker)},
-		ChancePct: int(hp.House.Chance*100 + 0.5), Kinds: nursery.LoadKinds, Histories: filesstage.HistoryKinds, Worth: worthRows(outlook.WorthOf(hp.House))}
+		ChancePct: int(hp.House.Chance*100 + 0.5), Kinds: nursery.LoadKinds, Histories: filesstage.HistoryKinds,
+		Worth: worthRows(outlook.WorthOf(hp.House))}
 	for _, x := range hp.Ways {
 		p.Ways = append(p.Ways, wayLine{x, housestage.Options(x), words.WayChanges(ways.Key(x.Key))})
 	}

@@ -68,9 +68,11 @@ func (o orders) showQuotation(w http.ResponseWriter, r *http.Request, f page.For
 	brings := float64(p.All)
 	p.Leaves = sizing.Interval{Mean: brings - p.Sum.Cost.Mean, Low: brings - p.Sum.Cost.High, High: brings - p.Sum.Cost.Low}
 	for i, part := range cost.Parts {
-		p.Parts = append(p.Parts, quotePart{i, words.Capital(words.CostPart(i)), p.Sum.Parts[part], p.Sum.Parts[part] / float64(max(1, p.Order.Trees))})
+		p.Parts = append(p.Parts, quotePart{i, words.Capital(words.CostPart(i)), p.Sum.Parts[part], p.Sum.Parts[part] / float64(max(1,
+			p.Order.Trees))})
 	}
-	return o.ShowStatus(w, r, o.views["quotation"], page.Frame{Title: "Quotation, order " + p.Order.Code, Stage: "Orders", Data: p, Form: f}, status)
+	return o.ShowStatus(w, r, o.views["quotation"], page.Frame{Title: "Quotation, order " + p.Order.Code, Stage: "Orders", Data: p,
+		Form: f}, status)
 }
 
 // agree keeps what was agreed for a tree.

@@ -81,7 +81,8 @@ func lineOf(x rehearsestage.Rehearsed, o rehearsestage.Going) playedLine {
 		l.Since = words.Since(*o.Was, o.Out.Met, x.BeforeOn.Format("2 January"))
 	}
 	se := math.Sqrt(o.Out.Met * (1 - o.Out.Met) / float64(max(1, x.Seasons)))
-	l.Working = working.Working{Title: o.Order.Code, Answer: words.InHundred(o.Out.Met), Rule: words.RehearsalRule, Says: words.RehearsalSays,
+	l.Working = working.Working{Title: o.Order.Code, Answer: words.InHundred(o.Out.Met), Rule: words.RehearsalRule,
+		Says:  words.RehearsalSays,
 		Range: fmt.Sprintf("± %.1f", 100*1.6449*se),
 		Inputs: []working.Input{
 			{Name: words.RehearsalSeasons, Value: words.Thousands(x.Seasons), Source: working.HouseDefault},
@@ -118,7 +119,8 @@ func (o orders) rehearsal(w http.ResponseWriter, r *http.Request) error {
 		p.Worst = &p.Lines[0]
 	}
 	for _, h := range x.Hangs {
-		p.Hangs = append(p.Hangs, hangLine{words.Capital(words.HangSays(h.Kind, h.Key, h.Name)), words.HangBy(h.By), words.HangAlone(h.Alone)})
+		p.Hangs = append(p.Hangs, hangLine{words.Capital(words.HangSays(h.Kind, h.Key, h.Name)), words.HangBy(h.By),
+			words.HangAlone(h.Alone)})
 		if p.Chief == "" && len(h.Alone) > 1 {
 			p.Chief = words.HangTogether(h.Alone, words.HangSays(h.Kind, h.Key, h.Name))
 		}
@@ -173,7 +175,8 @@ func (o orders) planPlayed(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	l := planLine{Rehearsed: x}
-	l.Working = working.Working{Title: words.RehearsalPlan, Answer: words.MetOf(x.Met(), len(x.Orders)), Rule: words.RehearsalRule, Says: words.RehearsalSays,
+	l.Working = working.Working{Title: words.RehearsalPlan, Answer: words.MetOf(x.Met(), len(x.Orders)), Rule: words.RehearsalRule,
+		Says: words.RehearsalSays,
 		Inputs: []working.Input{
 			{Name: words.RehearsalSeasons, Value: words.Thousands(x.Seasons), Source: working.HouseDefault},
 			{Name: words.RehearsalShort, Value: fmt.Sprintf("%.1f", x.Short), Source: working.OwnRecords},

@@ -128,7 +128,8 @@ func (o orders) trainer(w http.ResponseWriter, r *http.Request) error {
 		}
 		p.End = words.TrainerEnd(g.Met(), len(g.Orders), coach)
 	}
-	return o.ShowStatus(w, r, o.views["trainer"], page.Frame{Title: "A season to practise on", Stage: "Orders", Data: p, Form: page.NewForm()}, status)
+	return o.ShowStatus(w, r, o.views["trainer"], page.Frame{Title: "A season to practise on", Stage: "Orders", Data: p,
+		Form: page.NewForm()}, status)
 }
 
 func (p *trainerPage) show(g *trainer.Game, c trainer.Coach, weeks [][]trainer.Move) {

@@ -138,7 +138,8 @@ var funcs = template.FuncMap{
 	"expects":   func(share float64, trees int) string { return fmt.Sprintf("%.1f", share*float64(trees)) },
 	"doit": func(code string, k aftercare.Knot, f Form) DoIt {
 		return DoIt{code, k, aftercare.LookOf(k.Name), k.Name == aftercare.FitToSell,
-			f.Problems["reason"] != "" && f.Values.Get("knot") == k.Name.String() && f.Values.Get("item") == fmt.Sprintf("%s:%d", code, k.N)}
+			f.Problems["reason"] != "" && f.Values.Get("knot") == k.Name.String() && f.Values.Get("item") == fmt.Sprintf("%s:%d", code,
+				k.N)}
 	},
 	"stepid": func(k aftercare.Knot) aftercare.Step { return aftercare.Step{Name: k.Name, N: k.N} },
 	"moved":  words.Moved,

@@ -69,5 +69,6 @@ func (s results) report(w http.ResponseWriter, r *http.Request) error {
 		}
 		p.Money = words.Thousands(int(math.Round(sum / 100)))
 	}
-	return s.ShowStatus(w, r, s.views["report"], page.Frame{Title: "Season " + p.Name, Stage: "Results", Data: p, Facts: p.Results.Facts}, status)
+	return s.ShowStatus(w, r, s.views["report"], page.Frame{Title: "Season " + p.Name, Stage: "Results", Data: p, Facts: p.Results.Facts},
+		status)
 }

@@ -128,7 +128,8 @@ type season struct {
 
 func filter(r *http.Request) resultsstage.ResultsFilter {
 	q := r.URL.Query()
-	f := resultsstage.ResultsFilter{Genus: q.Get("genus"), Whole: q.Get("all"), Later: q.Get("look") == "later", Now: q.Get("look") == "now",
+	f := resultsstage.ResultsFilter{Genus: q.Get("genus"), Whole: q.Get("all"), Later: q.Get("look") == "later",
+		Now:       q.Get("look") == "now",
 		Technique: q.Get("technique"), Place: q.Get("place"), WorkerID: page.QueryInt(r, "worker")}
 	if y := int(page.QueryInt(r, "season")); y > 1900 && y < 2200 {
 		f.From, f.To = resultsstage.SeasonDays(y)
@@ -178,7 +179,8 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 			q.Set("by", g)
 			q.Set("key", l.Key)
 			x := line{ResultLine: l, Query: template.URL(q.Encode())}
-			m := draw.FairMark{Name: l.Name, To: "/results/tags?" + q.Encode(), Raw: float64(l.Taken) / float64(max(1, l.Counted)), Take: l.Take,
+			m := draw.FairMark{Name: l.Name, To: "/results/tags?" + q.Encode(), Raw: float64(l.Taken) / float64(max(1, l.Counted)),
+				Take:   l.Take,
 				Grafts: l.Counted, Flag: l.Flag}
 			if fair, ok := rp.Fair.Lines[g][l.Key]; ok {
 				x.Fair, m.Take = &fair, fair.Take
@@ -192,7 +194,8 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 			continue
 		}
 		if g == "lot" {
-			p.Lots = draw.Funnel("Stock lots by their grafts and take, in the limits of luck and of the spread between lots", marks, take.LimitsOf(groups))
+			p.Lots = draw.Funnel("Stock lots by their grafts and take, in the limits of luck and of the spread between lots", marks,
+				take.LimitsOf(groups))
 		}
 		slices.SortStableFunc(marks, func(a, b draw.FairMark) int {
 			switch {
@@ -207,7 +210,8 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 			set.Between = n - mostMarks
 			marks = slices.Concat(marks[:mostMarks/2], marks[n-mostMarks/2:])
 		}
-		set.Chart = draw.FairChart(titles[g]+": fair takes with their ranges, raw as rings", marks, float64(rp.All.Taken)/float64(max(1, rp.All.Counted)))
+		set.Chart = draw.FairChart(titles[g]+": fair takes with their ranges, raw as rings", marks, float64(rp.All.Taken)/float64(max(1,
+			rp.All.Counted)))
 		if set.All = rp.Counted[g]; set.All > len(set.Lines) {
 			q := kept(r)
 			q.Set("all", g)
@@ -221,12 +225,14 @@ func (s results) show(w http.ResponseWriter, r *http.Request) error {
 		p.Sets = append(p.Sets, set)
 	}
 	p.Flow = draw.Flow(pic.Flow)
-	p.Mismatch = draw.Curve("Take over how much thinner the wood was than the stock", "% thinner than the stock", rp.Fair.Mismatch, pic.Mismatch)
+	p.Mismatch = draw.Curve("Take over how much thinner the wood was than the stock", "% thinner than the stock", rp.Fair.Mismatch,
+		pic.Mismatch)
 	p.Store = draw.Curve("Take over the days from cutting to grafting", "days from cutting to grafting", rp.Fair.Store, pic.Store)
 	for _, x := range []drawing{
 		{"Over seasons", "as counted, with 90 % ranges", draw.Turns("Take by season", pic.Seasons), pic.Seasons, nil, "", 0},
 		{"By the hour it was finished", "the hour of the house's day", draw.Turns("Take by hour", pic.Hours), pic.Hours, nil, "", 0},
-		{"By the turn in a worker's day", "their first tag, their second …", draw.Turns("Take by turn in the day", pic.Nths), pic.Nths, nil, "", 0},
+		{"By the turn in a worker's day", "their first tag, their second …", draw.Turns("Take by turn in the day", pic.Nths), pic.Nths,
+			nil, "", 0},
 	} {
 		if len(x.Points) > 1 {
 			p.Over = append(p.Over, x)
@@ -279,11 +285,13 @@ func (p *resultsPage) costs(pic resultsstage.Pictures, kept url.Values) {
 		if len(ls) == 0 || g == "team" && len(ls) < 2 {
 			continue
 		}
-		d := drawing{Title: words.CostGroup(g), Drawing: draw.Costs(words.CostGroup(g)+": what a live union came to, by its parts", ls[:min(len(ls), mostMarks)])}
+		d := drawing{Title: words.CostGroup(g), Drawing: draw.Costs(words.CostGroup(g)+": what a live union came to, by its parts",
+			ls[:min(len(ls), mostMarks)])}
 		kept.Set("by", g)
 		d.File, d.All = template.URL(kept.Encode()), len(ls)
 		for _, l := range ls[:min(len(ls), mostCosts)] {
-			c := costLine{Working: l.Working, Name: l.Name, Live: cents(l.Sum.Live.Mean), Range: cents(l.Sum.Live.Low) + "–" + cents(l.Sum.Live.High), Tree: cents(l.Sum.Tree.Mean)}
+			c := costLine{Working: l.Working, Name: l.Name, Live: cents(l.Sum.Live.Mean), Range: cents(l.Sum.Live.Low) + "–" +
+				cents(l.Sum.Live.High), Tree: cents(l.Sum.Tree.Mean)}
 			for _, part := range cost.Parts {
 				c.Parts = append(c.Parts, cents(l.Sum.Each(part)))
 			}
@@ -321,10 +329,12 @@ func (s results) file(w http.ResponseWriter, r *http.Request) error {
 	}
 	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
 	w.Header().Set("Content-Disposition", `attachment; filename="takes-by-`+g+`.csv"`)
-	return exchange.Write(w, exchange.CSV, []string{g, "name", "tags", "grafts", "took", "doubtful", "dead", "take", "low", "high", "fair", "fair_low",
+	return exchange.Write(w, exchange.CSV, []string{g, "name", "tags", "grafts", "took", "doubtful", "dead", "take", "low", "high",
+		"fair", "fair_low",
 		"fair_high", "flag"}, func(add func(...any) error) error {
 		for _, l := range rp.Groups[g] {
-			row := []any{l.Key, l.Name, l.Tags, l.Counted, l.Taken, l.Doubtful, l.Dead, share(l.Take.Mean), share(l.Take.Low), share(l.Take.High)}
+			row := []any{l.Key, l.Name, l.Tags, l.Counted, l.Taken, l.Doubtful, l.Dead, share(l.Take.Mean), share(l.Take.Low),
+				share(l.Take.High)}
 			if x, ok := rp.Fair.Lines[g][l.Key]; ok {
 				row = append(row, share(x.Take.Mean), share(x.Take.Low), share(x.Take.High))
 			} else {
@@ -362,7 +372,8 @@ func (s results) costFile(w http.ResponseWriter, r *http.Request) error {
 	}
 	return exchange.Write(w, exchange.CSV, append(head, "brings"), func(add func(...any) error) error {
 		for _, l := range rp.Pictures.Costs[g] {
-			row := []any{l.Key, l.Name, l.Made.Grafts, l.Made.Alive, l.Made.Counted, math.Round(l.Made.Hours*10) / 10, money(l.Sum.Live.Mean),
+			row := []any{l.Key, l.Name, l.Made.Grafts, l.Made.Alive, l.Made.Counted, math.Round(l.Made.Hours*10) / 10,
+				money(l.Sum.Live.Mean),
 				money(l.Sum.Live.Low), money(l.Sum.Live.High), money(l.Sum.Tree.Mean)}
 			for _, part := range cost.Parts {
 				row = append(row, money(l.Sum.Each(part)))
@@ -389,7 +400,8 @@ func (s results) tags(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p := tagsPage{By: q.Get("by"), Key: q.Get("key"), Tags: ts[:min(len(ts), resultsstage.TagsShown)], More: len(ts) > resultsstage.TagsShown}
+	p := tagsPage{By: q.Get("by"), Key: q.Get("key"), Tags: ts[:min(len(ts), resultsstage.TagsShown)],
+		More: len(ts) > resultsstage.TagsShown}
 	if page.IsPart(r) {
 		return s.Part(w, s.views["tags"], "tags", p)
 	}
@@ -419,15 +431,18 @@ func (s results) worker(w http.ResponseWriter, r *http.Request) error {
 	t := wp.Tongue
 	p := workerPage{WorkerPage: wp, Own: page.Actor(r).ID == id, Tongues: words.Tongues,
 		Seasons: draw.Turns(words.In(t, words.SeasonTitle), wp.Pictures.Seasons),
-		Hours:   draw.Turns(words.In(t, words.HourTitle), wp.Pictures.Hours), Nths: draw.Turns(words.In(t, words.TurnTitle), wp.Pictures.Nths)}
+		Hours:   draw.Turns(words.In(t, words.HourTitle), wp.Pictures.Hours), Nths: draw.Turns(words.In(t, words.TurnTitle),
+			wp.Pictures.Nths)}
 	if len(wp.Practice.Curve) > 0 {
-		p.PracticeDrawing = draw.Curve(words.In(t, words.PracticeTitle), words.In(t, words.PracticeUnit), wp.Practice.Curve, wp.Practice.Raw)
+		p.PracticeDrawing = draw.Curve(words.In(t, words.PracticeTitle), words.In(t, words.PracticeUnit), wp.Practice.Curve,
+			wp.Practice.Raw)
 		p.PracticeSays = words.PracticeMoves(t, wp.Practice.By.Low, wp.Practice.By.High)
 	}
 	var marks []draw.FairMark
 	for _, l := range wp.Techniques {
-		marks = append(marks, draw.FairMark{Name: l.Name, Raw: float64(l.Taken) / float64(max(1, l.Counted)), Take: l.Take, Grafts: l.Counted,
-			To: "/results/tags?" + url.Values{"by": {"technique"}, "key": {l.Key}, "worker": {strconv.FormatInt(id, 10)}}.Encode()})
+		marks = append(marks, draw.FairMark{Name: l.Name, Raw: float64(l.Taken) / float64(max(1, l.Counted)), Take: l.Take,
+			Grafts: l.Counted,
+			To:     "/results/tags?" + url.Values{"by": {"technique"}, "key": {l.Key}, "worker": {strconv.FormatInt(id, 10)}}.Encode()})
 	}
 	if len(marks) > 0 {
 		p.Chart = draw.FairChart(words.In(t, words.OwnTitle), marks, wp.House)

@@ -42,7 +42,8 @@ func (s season) showSite(w http.ResponseWriter, r *http.Request, asked core.Site
 	p.Map = draw.ClimateMap(asked)
 	for _, y := range sp.Years {
 		k := string(y.Site.Climate)
-		p.Climates = append(p.Climates, climate{k, words.ClimateName(k), words.ClimateIs(k), draw.ClimateYear(y), y.Site.Climate == asked.Climate})
+		p.Climates = append(p.Climates, climate{k, words.ClimateName(k), words.ClimateIs(k), draw.ClimateYear(y),
+			y.Site.Climate == asked.Climate})
 	}
 	return s.ShowStatus(w, r, s.views["site"], page.Frame{Title: "This site", Data: p, Form: f}, status)
 }

@@ -7,7 +7,8 @@
   const W = 660, H = 560, X = W / 2, ground = H - 16, top = 62;
   const says = document.getElementById('treesays');
   const at = (x, y) => [30 + (W - 60) * x / 1000, ground - (ground - top) * y / 1000];
-  const back = (px, py) => [Math.round((px - 30) / (W - 60) * 1000), Math.round((ground - py) / (ground - top) * 1000)].map((n) => Math.max(0, Math.min(1000, n)));
+  const back = (px, py) => [Math.round((px - 30) / (W - 60) * 1000),
+    Math.round((ground - py) / (ground - top) * 1000)].map((n) => Math.max(0, Math.min(1000, n)));
   const point = (e) => {
     const r = svg.getBoundingClientRect();
     return [(e.clientX - r.left) / r.width * W, (e.clientY - r.top) / r.height * H];
@@ -16,7 +17,8 @@
     const [x, y] = at(Number(tip.dataset.x), Number(tip.dataset.y));
     const fy = at(0, Number(tip.dataset.from))[1];
     for (const g of [tip, svg.querySelector(`#says-${tip.dataset.letter}`)]) g.setAttribute('transform', `translate(${x} ${y})`);
-    svg.querySelector(`#limb-${tip.dataset.letter}`).setAttribute('d', `M${X} ${fy} Q${X + 0.75 * (x - X)} ${fy - 0.25 * (fy - y)} ${x} ${y}`);
+    svg.querySelector(`#limb-${tip.dataset.letter}`).setAttribute('d',
+      `M${X} ${fy} Q${X + 0.75 * (x - X)} ${fy - 0.25 * (fy - y)} ${x} ${y}`);
     const on = svg.querySelector(`#on-${tip.dataset.letter}`);
     if (on) on.style.visibility = 'hidden'; // its grafts are drawn anew with the page
   };
@@ -35,7 +37,8 @@
   };
   let held = null, moved = false;
   for (const tip of svg.querySelectorAll('.limbtip[data-letter]')) {
-    tip.addEventListener('pointerdown', (e) => { held = tip; moved = false; tip.setPointerCapture(e.pointerId); e.preventDefault(); tip.focus(); });
+    tip.addEventListener('pointerdown', (e) => { held = tip; moved = false; tip.setPointerCapture(e.pointerId); e.preventDefault();
+      tip.focus(); });
     tip.addEventListener('pointermove', (e) => {
       if (held !== tip) return;
       moved = true;

@@ -199,7 +199,8 @@ func (s stock) showLot(w http.ResponseWriter, r *http.Request, f page.Form, stat
 	if err != nil {
 		return err
 	}
-	return s.ShowStatus(w, r, s.views["lot"], page.Frame{Title: "Lot " + lp.Lot.Code, Stage: "Stock", PutRight: right, Data: p, Form: f}, status)
+	return s.ShowStatus(w, r, s.views["lot"], page.Frame{Title: "Lot " + lp.Lot.Code, Stage: "Stock", PutRight: right, Data: p, Form: f},
+		status)
 }
 
 func freeIn(cs []caliper.Count, c caliper.Class) int {

@@ -135,14 +135,16 @@ func (t trace) recallFile(w http.ResponseWriter, r *http.Request) error {
 	}
 	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
 	w.Header().Set("Content-Disposition", `attachment; filename="recall.csv"`)
-	return exchange.Write(w, exchange.CSV, []string{"tag", "order", "buyer", "variety", "stock", "plant", "bundle", "lot", "supplier", "worker", "day",
+	return exchange.Write(w, exchange.CSV, []string{"tag", "order", "buyer", "variety", "stock", "plant", "bundle", "lot", "supplier",
+		"worker", "day",
 		"place", "form", "tied", "stand", "gone", "dead", "sold", "held_since", "held_why"}, func(add func(...any) error) error {
 		for _, x := range re.Tags {
 			held := ""
 			if x.HeldAt != nil {
 				held = x.HeldAt.Local().Format(time.RFC3339)
 			}
-			if err := add(x.Tag, x.Order, x.Buyer, x.Variety, x.StockType, x.Plant, x.Bundle, x.Lot, x.Supplier, x.Worker, x.Day.Format(time.DateOnly),
+			if err := add(x.Tag, x.Order, x.Buyer, x.Variety, x.StockType, x.Plant, x.Bundle, x.Lot, x.Supplier, x.Worker,
+				x.Day.Format(time.DateOnly),
 				x.Place, x.Form, x.Tied, x.Standing, x.Gone, x.Dead, x.Sold, held, x.HeldWhy); err != nil {
 				return err
 			}

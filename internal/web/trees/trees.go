@@ -117,7 +117,8 @@ func (t trees) addSet(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	n := treestage.NewSet{Code: f.Text("code"), Kind: f.Text("kind"), Lot: f.Text("lot"), Place: f.Text("place"), Buyer: f.Text("buyer"),
-		Wanted: f.Int("wanted"), Begin: optional(f, "begin"), Genus: f.Text("genus"), TopGenus: f.Text("top_genus"), DueOn: f.Date("due_on"),
+		Wanted: f.Int("wanted"), Begin: optional(f, "begin"), Genus: f.Text("genus"), TopGenus: f.Text("top_genus"),
+		DueOn:     f.Date("due_on"),
 		Varieties: strings.Split(f.Values.Get("varieties"), "\n"), Sure: f.Text("sure") == "yes"}
 	if n.Kind != treestage.Interstem {
 		n.Kind = treestage.Family
@@ -202,7 +203,8 @@ func lineOf(p treestage.Page, v treestage.LimbView, boss bool) limbLine {
 			{Name: words.LimbWaits, Value: strconv.Itoa(v.Healing + v.Bench + v.ToGo + v.Doubtful), Source: working.OwnRecords},
 		}}
 	if v.Line != nil {
-		l.Working.Inputs = append(l.Working.Inputs, working.Input{Name: words.LimbTake, Value: words.PctRange(v.Line.Need.By.Take.Interval90()),
+		l.Working.Inputs = append(l.Working.Inputs, working.Input{Name: words.LimbTake,
+			Value:  words.PctRange(v.Line.Need.By.Take.Interval90()),
 			Source: working.OwnRecords})
 	}
 	return l
@@ -218,7 +220,8 @@ func (t trees) showTree(w http.ResponseWriter, r *http.Request, code, at string,
 		return err
 	}
 	role := page.Actor(r).Role
-	tp := treePage{Page: p, Boss: role == nursery.Propagator, Can: role != nursery.Looker, At: strings.ToUpper(at), Doings: treestage.Doings,
+	tp := treePage{Page: p, Boss: role == nursery.Propagator, Can: role != nursery.Looker, At: strings.ToUpper(at),
+		Doings:   treestage.Doings,
 		KindSays: words.TreeKind(p.Kind), Days: day}
 	tp.Drawing = draw.Tree(p, tp.Boss)
 	if len(p.Flowers) > 0 {
@@ -346,7 +349,8 @@ func (t trees) gone(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	letter := chi.URLParam(r, "letter")
-	err = t.Nursery.RemoveLimb(r.Context(), page.Actor(r), chi.URLParam(r, "code"), letter, treestage.Removal{Act: f.Once, Why: f.Text("why"),
+	err = t.Nursery.RemoveLimb(r.Context(), page.Actor(r), chi.URLParam(r, "code"), letter, treestage.Removal{Act: f.Once,
+		Why:  f.Text("why"),
 		Sure: f.Text("sure") == "yes"})
 	return t.done(w, r, f, letter, err, words.LimbGone(strings.ToUpper(letter)))
 }

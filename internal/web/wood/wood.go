@@ -249,7 +249,8 @@ func (s wood) showPlant(w http.ResponseWriter, r *http.Request, f page.Form, sta
 	if err != nil {
 		return err
 	}
-	return s.ShowStatus(w, r, s.views["plant"], page.Frame{Title: "Mother plant " + p.Plant.Code, Stage: "Wood", PutRight: right, Data: p, Form: f}, status)
+	return s.ShowStatus(w, r, s.views["plant"], page.Frame{Title: "Mother plant " + p.Plant.Code, Stage: "Wood", PutRight: right, Data: p,
+		Form: f}, status)
 }
 
 type bundlePage struct {
@@ -316,7 +317,8 @@ func (s wood) showBundle(w http.ResponseWriter, r *http.Request, f page.Form, st
 	if err != nil {
 		return err
 	}
-	return s.ShowStatus(w, r, s.views["bundle"], page.Frame{Title: "Bundle " + b.Code, Stage: "Wood", PutRight: right, Data: p, Form: f}, status)
+	return s.ShowStatus(w, r, s.views["bundle"], page.Frame{Title: "Bundle " + b.Code, Stage: "Wood", PutRight: right, Data: p, Form: f},
+		status)
 }
 
 func (s wood) throwOut(w http.ResponseWriter, r *http.Request) error {
