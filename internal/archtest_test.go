@@ -11,7 +11,7 @@ import (
 )
 
 // mayImport says which rooms of the house each may import beside itself, by
-// prefix, the longest that fits. What stands in exceptions is to go.
+// prefix, the longest that fits.
 var mayImport = map[string][]string{
 	"core":           {"core"},
 	"store":          {},
@@ -28,24 +28,6 @@ var mayImport = map[string][]string{
 	"demo":           {"nursery", "outlook", "snapshot", "store", "standin", "core"},
 	"testhouse":      {"demo", "store"},
 	"web":            {"web", "nursery", "outlook", "snapshot", "exchange", "standin", "words", "core"},
-}
-
-// exceptions are what the house still has of its old ways: web draws rows of the
-// store as they are, until facts have core's types.
-var exceptions = map[string][]string{
-	"store": {
-		"web/bench",
-		"web/door",
-		"web/draw",
-		"web/heal",
-		"web/house",
-		"web/match",
-		"web/orders",
-		"web/results",
-		"web/stock",
-		"web/trace",
-		"web/wood",
-	},
 }
 
 func rulesOf(room string) []string {
@@ -66,7 +48,7 @@ func rulesOf(room string) []string {
 func TestOneDirection(t *testing.T) {
 	out, err := exec.Command("go", "list", "-f", "{{.ImportPath}}: {{join .Imports \" \"}}", "./...").Output()
 	require.NoError(t, err)
-	seen, used := 0, map[string]bool{}
+	seen := 0
 	for _, line := range strings.Split(strings.TrimSpace(string(out)), "\n") {
 		pkg, imports, _ := strings.Cut(line, ": ")
 		room, ours := strings.CutPrefix(pkg, "unionknot/internal/")
@@ -89,10 +71,6 @@ func TestOneDirection(t *testing.T) {
 				}
 				continue
 			}
-			if slices.Contains(exceptions[to], room) {
-				used[room] = true
-				continue
-			}
 			stage := strings.HasPrefix(room, "nursery/") && room != "nursery/stages"
 			fits := slices.ContainsFunc(rulesOf(room), func(may string) bool {
 				return to == may || strings.HasPrefix(to, may+"/") && !(stage && may == "nursery")
@@ -101,9 +79,6 @@ func TestOneDirection(t *testing.T) {
 		}
 	}
 	assert.Greater(t, seen, 40)
-	for _, room := range exceptions["store"] {
-		assert.True(t, used[room], "%s no longer needs its exception: strike it", room)
-	}
 }
 
 // TestNoTypeDoesEverything holds how many methods a type has: Service had 173.

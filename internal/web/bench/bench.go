@@ -19,7 +19,6 @@ import (
 	"unionknot/internal/nursery"
 	benchstage "unionknot/internal/nursery/bench"
 	"unionknot/internal/nursery/learners"
-	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
@@ -179,7 +178,7 @@ func (b bench) labels(w http.ResponseWriter, r *http.Request) error {
 }
 
 type labelsPage struct {
-	Tags []store.Tag
+	Tags []nursery.TagRow
 	Back string
 }
 
@@ -194,7 +193,7 @@ type cardPage struct {
 }
 
 // ToolsInUse are those that are offered.
-func (c cardPage) ToolsInUse() (out []store.Tool) {
+func (c cardPage) ToolsInUse() (out []nursery.Tool) {
 	for _, t := range c.Tools {
 		if t.GoneOn == nil {
 			out = append(out, t)

@@ -11,7 +11,6 @@ import (
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/access"
-	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
 )
@@ -203,8 +202,8 @@ func (d door) openTablet(w http.ResponseWriter, r *http.Request) error {
 }
 
 type namesPage struct {
-	People []store.Person
-	Picked store.Person
+	People []nursery.Person
+	Picked nursery.Person
 }
 
 func (d door) namesFrame(r *http.Request, id string, f page.Form) (page.Frame, error) {

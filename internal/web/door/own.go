@@ -7,7 +7,6 @@ import (
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/access"
-	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
 )
@@ -81,7 +80,7 @@ func (d door) endSession(w http.ResponseWriter, r *http.Request) error {
 
 type resetPage struct {
 	Code   string
-	Person store.Person // whose code it is; nobody before it was given
+	Person nursery.Person // whose code it is; nobody before it was given
 }
 
 // reset asks for a code, and then for a new password or PIN.

@@ -8,7 +8,7 @@ import (
 
 	"unionknot/internal/core/union"
 	"unionknot/internal/core/wood"
-	"unionknot/internal/store"
+	"unionknot/internal/nursery"
 	"unionknot/internal/words"
 )
 
@@ -88,7 +88,7 @@ func Cut(technique string, stems union.Stems, face union.Face, manner union.Mann
 
 // Pace draws grafts in each ten minutes up to now; the stretch still running
 // is drawn open.
-func Pace(ps []store.Pace, now time.Time) template.HTML {
+func Pace(ps []nursery.Pace, now time.Time) template.HTML {
 	const w, h, n = 390.0, 84.0, 12
 	var p pen
 	by, tallest, total := map[int64]int{}, 1, 0

@@ -16,7 +16,6 @@ import (
 	"unionknot/internal/nursery"
 	healstage "unionknot/internal/nursery/heal"
 	"unionknot/internal/outlook"
-	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
 )
@@ -83,7 +82,7 @@ func (h heal) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 
 type listPage struct {
 	outlook.HealPage
-	Counted []store.Tag
+	Counted []nursery.TagRow
 	Stores  []string        // to choose a place from
 	Chosen  map[string]bool // tags that were ticked, by code
 	Tags    int

@@ -14,14 +14,13 @@ import (
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	"unionknot/internal/standin"
-	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
 )
 
 type devicesPage struct {
 	Stores  []string
-	Printed []store.LabelPrint
+	Printed []nursery.LabelPrint
 	Just    int64
 	Lot     string // a lot to try the caliper on
 	Code    string // a code for the scanner to read

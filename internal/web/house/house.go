@@ -18,7 +18,6 @@ import (
 	filesstage "unionknot/internal/nursery/files"
 	housestage "unionknot/internal/nursery/house"
 	"unionknot/internal/outlook"
-	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
 )
@@ -72,7 +71,7 @@ func Routes(k *page.Kit) []page.Route {
 }
 
 type wayLine struct {
-	store.HouseWay
+	nursery.HouseWay
 	Choices []string
 	Changes string // what it changes
 }
@@ -253,7 +252,7 @@ func (h house) changes(w http.ResponseWriter, r *http.Request) error {
 
 type changesPage struct {
 	Find    string
-	Changes []store.Change
+	Changes []nursery.ChangeRow
 	Earlier template.URL // where the page before this one is; "" where there is none
 }
 

@@ -9,7 +9,6 @@ import (
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/access"
-	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
 )
@@ -17,9 +16,9 @@ import (
 // personPage is somebody as a propagator sees them: name and role, where they are
 // signed in, and what helps them in again.
 type personPage struct {
-	Person   store.Person
+	Person   nursery.Person
 	Roles    []string
-	Sessions []store.Session
+	Sessions []nursery.Session
 	Erased   bool
 	Shut     bool   // the door is shut for them for a while
 	Code     string // that was made just now, in words
@@ -46,7 +45,7 @@ func (h house) showPerson(w http.ResponseWriter, r *http.Request, f page.Form, c
 	if err != nil {
 		return err
 	}
-	i := slices.IndexFunc(ps, func(p store.Person) bool { return p.ID == id })
+	i := slices.IndexFunc(ps, func(p nursery.Person) bool { return p.ID == id })
 	if i < 0 {
 		return nursery.ErrNotFound
 	}
@@ -54,7 +53,7 @@ func (h house) showPerson(w http.ResponseWriter, r *http.Request, f page.Form, c
 	if err != nil {
 		return err
 	}
-	ss = slices.DeleteFunc(ss, func(s store.Session) bool {
+	ss = slices.DeleteFunc(ss, func(s nursery.Session) bool {
 		return !(s.PersonID != nil && *s.PersonID == id || s.TabletBy != nil && *s.TabletBy == id)
 	})
 	p := personPage{Person: ps[i], Roles: roles, Sessions: ss, Shut: shut[id], Code: code, Erased: access.IsErased(ps[i])}

@@ -21,7 +21,6 @@ import (
 	"unionknot/internal/nursery"
 	matchstage "unionknot/internal/nursery/match"
 	"unionknot/internal/outlook"
-	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 )
@@ -69,7 +68,7 @@ func (m match) list(w http.ResponseWriter, r *http.Request) error {
 
 type listPage struct {
 	Todo  []outlook.OrderLine
-	Fresh []store.Batch // made today, and not begun
+	Fresh []nursery.BatchRow // made today, and not begun
 }
 
 // undo takes batches back that were made today.
@@ -162,7 +161,7 @@ func (m match) show(w http.ResponseWriter, r *http.Request, a matchstage.Asked, 
 type unionPage struct {
 	matchstage.UnionPage
 	Side, Face, Moved template.HTML
-	Workers           []store.Person
+	Workers           []nursery.Person
 }
 
 // union lays any two diameters together.

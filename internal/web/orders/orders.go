@@ -11,7 +11,6 @@ import (
 	"unionknot/internal/nursery"
 	ordersstage "unionknot/internal/nursery/orders"
 	"unionknot/internal/outlook"
-	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
 )
@@ -53,7 +52,7 @@ type listPage struct {
 	WhatIf            outlook.WhatIf
 	Trees, Grafts     int
 	ToGo, Lacking     int // grafts, and orders that lack something
-	Genera            []store.Genus
+	Genera            []nursery.Genus
 	Varieties, Stocks []string
 	Kind              nursery.LoadKind
 	Open              bool
@@ -132,7 +131,7 @@ func (o orders) add(w http.ResponseWriter, r *http.Request) error {
 }
 
 type closedPage struct {
-	Orders []store.Order
+	Orders []nursery.OrderRow
 	Next   int64 // the id to go on from; 0 at the end
 }
 

@@ -21,7 +21,6 @@ import (
 	"unionknot/internal/exchange"
 	"unionknot/internal/nursery"
 	resultsstage "unionknot/internal/nursery/results"
-	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
@@ -80,8 +79,8 @@ type resultsPage struct {
 	Seasons         []season
 	Before          []resultsstage.Point // earlier seasons
 	Filter          url.Values
-	Workers         []store.Person
-	Techniques      []store.Technique
+	Workers         []nursery.Person
+	Techniques      []nursery.Technique
 }
 
 type drawing struct {
@@ -390,7 +389,7 @@ func share(x float64) float64 { return float64(int(x*10_000+0.5)) / 10_000 }
 
 type tagsPage struct {
 	By, Key string
-	Tags    []store.Tag
+	Tags    []nursery.TagRow
 	More    bool // than are shown
 }
 

@@ -18,7 +18,6 @@ import (
 	"unionknot/internal/nursery"
 	stockstage "unionknot/internal/nursery/stock"
 	"unionknot/internal/standin"
-	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
@@ -114,7 +113,8 @@ func (s stock) look(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	err = s.Nursery.LookAtLot(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"),
-		store.LotLook{Ready: f.Text("ready"), Roots: f.Text("roots"), Bark: f.Text("bark"), Leaves: f.Text("leaves"), Note: f.Text("note")})
+		nursery.LotLook{Ready: f.Text("ready"), Roots: f.Text("roots"), Bark: f.Text("bark"), Leaves: f.Text("leaves"),
+			Note: f.Text("note")})
 	return s.lotForm(w, r, f, err, "The look is noted: %s.", f.Text("ready"))
 }
 

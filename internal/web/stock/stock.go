@@ -16,7 +16,6 @@ import (
 	"unionknot/internal/nursery"
 	stockstage "unionknot/internal/nursery/stock"
 	"unionknot/internal/outlook"
-	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
@@ -62,7 +61,7 @@ type listPage struct {
 	Lines         []lotLine
 	Sift          page.Sift
 	More          int64
-	Genera        []store.Genus
+	Genera        []nursery.Genus
 	Stocks        []string
 	Forms         []string
 	Lots, Reading nursery.LoadKind
@@ -146,7 +145,7 @@ type lotPage struct {
 	How           working.Working
 	Sure          working.Working // of the share
 	Rows          []classRow
-	Last          []store.Reading
+	Last          []nursery.Reading
 
 	Ready, Roots, Barks, Leaves []string
 	Doings                      []string

@@ -11,7 +11,6 @@ import (
 
 	"unionknot/internal/core/tagcode"
 	"unionknot/internal/nursery"
-	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 )
 
@@ -38,7 +37,7 @@ func Routes(k *page.Kit) []page.Route {
 
 type foundPage struct {
 	Typed string
-	Found []store.Found
+	Found []nursery.Found
 }
 
 // findable says whether a role's stages can show what was found.
@@ -57,7 +56,7 @@ func (t trace) find(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	role := page.Actor(r).Role
-	var found []store.Found
+	var found []nursery.Found
 	for _, f := range all {
 		if findable(role, f.Kind) {
 			found = append(found, f)
@@ -92,7 +91,7 @@ var opens = map[string]string{
 }
 
 // kindOf is the kind of the one thing that bears the code, or "".
-func kindOf(found []store.Found, code string) string {
+func kindOf(found []nursery.Found, code string) string {
 	kind := ""
 	for _, f := range found {
 		if strings.EqualFold(f.Code, code) {

@@ -10,7 +10,6 @@ import (
 	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/places"
 	"unionknot/internal/outlook"
-	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
@@ -140,7 +139,7 @@ func (s wood) doubtCold(r *http.Request, f *page.Typed) (string, error) {
 			return "", err
 		}
 		return words.DoubtedAgain, s.Nursery.DoubtAgain(r.Context(), page.Actor(r), f.Text("store"),
-			store.ColdReading{At: at, C: c, Source: f.Text("source")})
+			nursery.ColdReading{At: at, C: c, Source: f.Text("source")})
 	}
 	was, err := s.Nursery.SettleReading(r.Context(), page.Actor(r), f.Text("store"), at, keep)
 	if err == nil && !was.At.IsZero() {

@@ -13,7 +13,6 @@ import (
 	"unionknot/internal/nursery"
 	woodstage "unionknot/internal/nursery/wood"
 	"unionknot/internal/outlook"
-	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
 )
@@ -75,7 +74,7 @@ func (s wood) showCollect(w http.ResponseWriter, r *http.Request, f page.Form, s
 		Tips:       c.Tips,
 	}
 	if typed := nursery.CleanCode(r.URL.Query().Get("label")); typed != "" && sent == "" {
-		i := slices.IndexFunc(c.Labels, func(l store.WoodLabel) bool { return l.Code == typed })
+		i := slices.IndexFunc(c.Labels, func(l nursery.WoodLabel) bool { return l.Code == typed })
 		if i < 0 {
 			f.Problems = map[string]string{"label": words.NoLabel(typed)}
 			f.Values.Set("label", typed)

@@ -17,7 +17,6 @@ import (
 	"unionknot/internal/nursery"
 	woodstage "unionknot/internal/nursery/wood"
 	"unionknot/internal/outlook"
-	"unionknot/internal/store"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 )
@@ -71,12 +70,12 @@ type listPage struct {
 	Marks         map[string][]string
 	Measured      []string
 	Parts         []string
-	Plants        []store.Plant
+	Plants        []nursery.Plant
 	Bundles       []bundleLine
 	Sift          page.Sift // of the bundles; the plants follow its words
 	MorePlants    string
 	MoreBundles   int64
-	Genera        []store.Genus
+	Genera        []nursery.Genus
 	Varieties     []string
 	States        []string
 	PlantK, BundK nursery.LoadKind
