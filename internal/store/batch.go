@@ -40,7 +40,8 @@ const batchSelect = `select b.id, b.code, b.order_id, b.tie, b.healing, b.grafts
 
 // BatchesUnbegun lists the batches that nobody has begun, the newest first.
 func (q Q) BatchesUnbegun(ctx context.Context) (bs []Batch, err error) {
-	err = q.all(ctx, &bs, batchSelect+`where b.undone_at is null and coalesce(g.started, 0) = 0 order by b.id desc`)
+	err = q.all(ctx, &bs, batchSelect+`where b.undone_at is null and coalesce(g.started, 0) = 0
+		and (b.untagged > 0 or b.id in (select batch_id from tag where finished_at is null)) order by b.id desc`)
 	return bs, err
 }
 

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"fmt"
 	"time"
 )
 
@@ -32,16 +33,19 @@ type Recalled struct {
 }
 
 // recalls are the questions that tags are recalled by: $1 is what is asked for, $2 and $3 the
-// first moment and the one after the last, either of which may be null.
+// first moment and the one after the last, either of which may be null. What bounds them is
+// an array: with so many tables the joins stay as they are written, and a condition on a later
+// one would come after all tags were gone through.
 var recalls = map[string]string{
-	"plant":    `m.code = $1`,
-	"bundle":   `w.code = $1`,
-	"lot":      `l.code = $1`,
-	"supplier": `lower(l.supplier) = lower($1)`,
+	"plant":    `t.bundle_id = any(array(select w.id from any_bundle w join any_plant m on m.id = w.plant_id where m.code = $1))`,
+	"bundle":   `t.bundle_id = any(array(select id from any_bundle where code = $1))`,
+	"lot":      `t.lot_id = any(array(select id from any_lot where code = $1))`,
+	"supplier": `t.lot_id = any(array(select id from any_lot where lower(supplier) = lower($1)))`,
 	"worker":   `(lower(p.name) = lower($1) or lower(p2.name) = lower($1))`,
-	"variety":  `lower(v.name) = lower($1)`,
-	"order":    `o.code = $1`,
-	"day":      `t.day = $1::date`,
+	"variety": `t.batch_id = any(array(select b.id from batch b join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
+		where lower(v.name) = lower($1)))`,
+	"order": `t.batch_id = any(array(select b.id from batch b join orders o on o.id = b.order_id where o.code = $1))`,
+	"day":   `t.day = $1::date`,
 	// Who cut the tag, or bound it, had the tool at some time between its beginning and its end.
 	"tool": `exists (select from tool_hold y join tool o on o.id = y.tool_id where lower(o.name) = lower($1) and y.undone_at is null
 		and (y.person_id = t.worker_id or y.person_id = t.tier_id) and t.started_at is not null and y.at <= coalesce(t.finished_at,
@@ -127,8 +131,12 @@ func (q Q) HeldOf(ctx context.Context, ids []int64) (hs []HeldTag, err error) {
 
 // RecallNames are what can be recalled by name: suppliers, workers, places.
 func (q Q) RecallNames(ctx context.Context) (ns []string, err error) {
-	err = q.all(ctx, &ns, `select distinct n from (select supplier as n from stock_lot union select name from person union select place
-		from tag_stay
-		union select place from bundle_stay union select name from tool union select name from variety) x where n <> '' order by 1`)
+	// Each place once, from one index entry to the next: there are many stays and few places.
+	const places = `with recursive p as ((select place from %[1]s order by place limit 1)
+		union all select (select s.place from %[1]s s where s.place > p.place order by s.place limit 1) from p where p.place is not null)
+		select place from p where place is not null`
+	err = q.all(ctx, &ns, `select distinct n from (select supplier as n from stock_lot union select name from person
+		union (`+fmt.Sprintf(places, "tag_stay")+`) union (`+fmt.Sprintf(places, "bundle_stay")+`)
+		union select name from tool union select name from variety) x where n <> '' order by 1`)
 	return ns, err
 }

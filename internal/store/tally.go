@@ -190,11 +190,12 @@ func (q Q) GoingOn(ctx context.Context, since, failedFrom time.Time, cameBack st
 	return g, err
 }
 
-// PaceOf gives a worker's tied grafts by ten minutes since a time.
+// PaceOf gives a worker's tied grafts by ten minutes since a time. A tag that was finished before
+// it has none, which spares going through all that they ever made.
 func (q Q) PaceOf(ctx context.Context, worker int64, since time.Time) (ps []Pace, err error) {
 	err = q.all(ctx, &ps, `select to_timestamp(floor(extract(epoch from y.at) / 600) * 600) as from_at, sum(y.n)::int as n
 		from tap y join tag t on t.id = coalesce(y.counts_on, y.tag_id)
-		where t.worker_id = $1 and y.kind = 'tied' and y.at >= $2 and y.held is null
+		where t.worker_id = $1 and (t.finished_at is null or t.finished_at >= $2) and y.kind = 'tied' and y.at >= $2 and y.held is null
 		and not exists (select 1 from tap u where u.undoes = y.id and u.held is null) group by 1 order by 1`, worker, since)
 	return ps, err
 }

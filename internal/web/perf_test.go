@@ -116,31 +116,57 @@ func benchTaps(b *testing.B, clients int) {
 	b.ReportMetric(float64(b.N)/b.Elapsed().Seconds(), "taps/s")
 }
 
-func benchPage(b *testing.B, path string) {
+// BenchmarkPages asks for each of the pages that people leave open, and for those on which
+// the past could weigh.
+func BenchmarkPages(b *testing.B) {
 	h, c := benchHouse(b)
-	// What outlives a request, the fit of all counts among it, is worked out once.
-	r, err := c.Get(h.URL + path)
-	require.NoError(b, err)
-	r.Body.Close()
-	b.ResetTimer()
-	for b.Loop() {
+	get := func(b *testing.B, path string) {
 		r, err := c.Get(h.URL + path)
 		require.NoError(b, err)
 		require.Equal(b, http.StatusOK, r.StatusCode)
 		io.Copy(io.Discard, r.Body)
 		r.Body.Close()
 	}
+	one := func(query string) (s string) {
+		require.NoError(b, h.db.Get(&s, query))
+		return s
+	}
+	for _, p := range []struct{ name, path string }{
+		{"today", "/today"},
+		{"orders", "/orders"},
+		{"an order", "/orders/O-52"},
+		{"stock", "/stock"},
+		{"a lot", "/stock/lots/L-188"},
+		{"wood", "/wood"},
+		{"the store", "/wood/store"},
+		{"wood to cut", "/wood/collect"},
+		{"match", "/match/O-52"},
+		{"the weave of all", "/match/programme"},
+		{"bench", "/bench"},
+		{"a card", "/bench/tags/" + one(`select code from tag where finished_at is null order by id limit 1`)},
+		{"bench days", "/bench/days"},
+		{"heal", "/heal"},
+		{"grow on", "/grow"},
+		{"its walk", "/grow/walk"},
+		{"rows", "/rows"},
+		{"a row", "/rows/" + one(`select id::text from field_row order by id limit 1`)},
+		{"trees", "/trees"},
+		{"a family tree", "/trees/" + one(`select code from tree order by id limit 1`)},
+		{"classes", "/classes"},
+		{"a class", "/classes/" + one(`select code from class order by id limit 1`)},
+		{"results", "/results"},
+		{"a worker", "/results/worker/2"},
+		{"recall", "/recall?kind=lot&key=L-188"},
+		{"season", "/season/pome"},
+		{"rehearsal", "/orders/rehearsal"},
+		{"changes", "/house/changes"},
+	} {
+		b.Run(p.name, func(b *testing.B) {
+			get(b, p.path) // what outlives a request, the fit of all counts among it, is worked out once
+			b.ResetTimer()
+			for b.Loop() {
+				get(b, p.path)
+			}
+		})
+	}
 }
-
-func BenchmarkToday(b *testing.B)     { benchPage(b, "/today") }
-func BenchmarkResults(b *testing.B)   { benchPage(b, "/results") }
-func BenchmarkHealPage(b *testing.B)  { benchPage(b, "/heal") }
-func BenchmarkBenchPage(b *testing.B) { benchPage(b, "/bench") }
-func BenchmarkMatch(b *testing.B)     { benchPage(b, "/match/O-52") }
-func BenchmarkOrders(b *testing.B)    { benchPage(b, "/orders") }
-func BenchmarkSeason(b *testing.B)    { benchPage(b, "/season/pome") }
-func BenchmarkDays(b *testing.B)      { benchPage(b, "/bench/days") }
-func BenchmarkProgramme(b *testing.B) { benchPage(b, "/match/programme") }
-func BenchmarkStock(b *testing.B)     { benchPage(b, "/stock") }
-func BenchmarkWood(b *testing.B)      { benchPage(b, "/wood") }
-func BenchmarkStore(b *testing.B)     { benchPage(b, "/wood/store") }

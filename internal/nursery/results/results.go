@@ -87,10 +87,10 @@ func (s *Stage) Results(ctx context.Context, a nursery.Actor, f ResultsFilter) (
 	behind := false
 	if seesOwn(a, facts) {
 		tf.WorkerID = a.ID
-		p, err = s.resultsOf(ctx, facts, tf)
+		p, behind, err = s.ownResults(ctx, facts, tf, f.key())
 		p.OwnOnly = true
 	} else {
-		p, behind, err = s.results.Get(f.key(), fmt.Sprint(facts.Stamp.Takes, " ", facts.Stamp.Settings, " ", facts.Stamp.Grades),
+		p, behind, err = s.results.Get(f.key(), resultsMark(facts),
 			func() (ResultsPage, error) { return s.resultsOf(ctx, facts, tf) },
 			func() (ResultsPage, error) { return s.resultsOf(context.WithoutCancel(ctx), facts, tf) })
 	}

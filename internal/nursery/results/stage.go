@@ -10,10 +10,11 @@ import (
 // Stage carries out what people do here. Make one with New.
 type Stage struct {
 	*nursery.Kernel
-	fairs   snapshot.Fits[Fair]
-	results snapshot.Fits[ResultsPage]
-	advices snapshot.Fits[[]Advice]
-	aheads  snapshot.Fits[Ahead]
+	fairs     snapshot.Fits[Fair]
+	results   snapshot.Fits[ResultsPage]
+	advices   snapshot.Fits[[]Advice]
+	practices snapshot.Fits[Practice]
+	aheads    snapshot.Fits[Ahead]
 }
 
 // New makes the stage.

@@ -2,10 +2,12 @@ package results
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strconv"
 
 	"unionknot/internal/nursery"
+	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
 )
 
@@ -25,6 +27,19 @@ type WorkerPage struct {
 	Weeks      []Week // the last counted ones, the last first
 	ByHour     []HourPace
 	Tongue     string // of whoever reads it
+	Behind     bool   // counts that came in last are still being weighed
+}
+
+// ownResults adds up what one worker made, and keeps it until a count, a price or a grade moves.
+func (s *Stage) ownResults(ctx context.Context, facts *snapshot.Snapshot, f store.TakeFilter, of string) (ResultsPage, bool, error) {
+	return s.results.Get(fmt.Sprint("worker ", f.WorkerID, " ", of), resultsMark(facts),
+		func() (ResultsPage, error) { return s.resultsOf(ctx, facts, f) },
+		func() (ResultsPage, error) { return s.resultsOf(context.WithoutCancel(ctx), facts, f) })
+}
+
+// resultsMark is what added-up counts hang on.
+func resultsMark(facts *snapshot.Snapshot) string {
+	return fmt.Sprint(facts.Stamp.Takes, " ", facts.Stamp.Settings, " ", facts.Stamp.Grades)
 }
 
 // WorkerResults gathers somebody's own page: for themselves, and for those who plan. What
@@ -41,10 +56,11 @@ func (s *Stage) WorkerResults(ctx context.Context, a nursery.Actor, id int64) (p
 	if p.Person, ok = facts.Person(id); !ok {
 		return p, nursery.ErrNotFound
 	}
-	own, err := s.resultsOf(ctx, facts, store.TakeFilter{WorkerID: id})
+	own, behind, err := s.ownResults(ctx, facts, store.TakeFilter{WorkerID: id}, "")
 	if err != nil {
 		return p, err
 	}
+	p.Behind = behind
 	p.All, p.Techniques, p.Causes, p.Pictures = own.All, own.Groups["technique"], own.Causes, own.Pictures
 	p.Weeks, p.ByHour = weeksOf(own.details), pacesByHour(own.details)
 	me, err := s.DB.Q().Person(ctx, a.ID)
@@ -52,14 +68,20 @@ func (s *Stage) WorkerResults(ctx context.Context, a nursery.Actor, id int64) (p
 		return p, err
 	}
 	p.Tongue = me.Tongue
-	rs, err := s.DB.Q().TakeRecords(ctx, store.TakeFilter{WorkerID: id})
+	work := func(ctx context.Context) (Practice, error) {
+		rs, err := s.DB.Q().TakeRecords(ctx, store.TakeFilter{WorkerID: id})
+		if err != nil {
+			return Practice{}, err
+		}
+		rs = slices.DeleteFunc(rs, func(r store.TakeRecord) bool { return r.Worker != strconv.FormatInt(id, 10) }) // what they cut
+		return nursery.Heavy(ctx, s.Kernel, func() (Practice, error) { return practiceOf(rs) })
+	}
+	p.Practice, behind, err = s.practices.Get(strconv.FormatInt(id, 10), fmt.Sprint(facts.Stamp.Takes),
+		func() (Practice, error) { return work(ctx) }, func() (Practice, error) { return work(context.WithoutCancel(ctx)) })
 	if err != nil {
 		return p, err
 	}
-	rs = slices.DeleteFunc(rs, func(r store.TakeRecord) bool { return r.Worker != strconv.FormatInt(id, 10) }) // what they cut
-	if p.Practice, err = nursery.Heavy(ctx, s.Kernel, func() (Practice, error) { return practiceOf(rs) }); err != nil {
-		return p, err
-	}
+	p.Behind = p.Behind || behind
 	if t, ok := facts.Technique(p.Practice.Technique); ok {
 		p.Practice.Technique = t.Name
 	}
@@ -73,7 +95,7 @@ func (s *Stage) WorkerResults(ctx context.Context, a nursery.Actor, id int64) (p
 	if err != nil {
 		return p, err
 	}
-	p.House = fair.All
+	p.House, p.Behind = fair.All, p.Behind || fair.Behind
 	if x, ok := fair.Lines["worker"][key]; ok {
 		p.Fair = &x
 	}
