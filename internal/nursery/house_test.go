@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"sync"
 	"testing"
 	"time"
 
@@ -34,7 +35,26 @@ type house struct {
 	r                       *rand.Rand
 }
 
+// besides are the tests that run beside others.
+var besides sync.Map
+
+// beside lets a test run beside others: its house is its own.
+func beside(t testing.TB) {
+	if x, ok := t.(*testing.T); ok {
+		if _, already := besides.LoadOrStore(x, true); !already {
+			x.Parallel()
+		}
+	}
+}
+
 func newHouse(t testing.TB) *house {
+	t.Helper()
+	beside(t)
+	return aloneInHouse(t)
+}
+
+// aloneInHouse is newHouse for a test that runs while no other does.
+func aloneInHouse(t testing.TB) *house {
 	t.Helper()
 	db := testhouse.Empty(t)
 	s, err := stages.New(ctx, db, testhouse.Quiet)

@@ -13,6 +13,8 @@ create function keep_taps(
 declare
   stood int;
 begin
+  -- Held in the order of their ids, as everybody does.
+  perform from any_tag where id = any(tags) order by id for no key update;
   update any_tag t
     set started_at = u.s, tied = u.n, since_wipe = u.w, last_at = u.a, last_device = u.d, last_no = u.o
     from unnest(tags, started, tied_sums, wipe_sums, last_made, last_devices, last_nos, versions) u(id, s, n, w, a, d, o, v)
