@@ -153,7 +153,8 @@ func span(lists ...[]caliper.Count) (low, high caliper.Class, ok bool) {
 // whole bar is what there was, its dark part what is free. material is
 // "stock" or "scion".
 func Diameters(d outlook.Diameters, material, title string) template.HTML {
-	const w, h, base, top = 760.0, 250.0, 210.0, 26.0
+	const w, h, base, top = 760.0, 250.0, 210.0, 42.0
+	const letter = 8.2 // how wide a figure of a count is
 	var p pen
 	p.open(w, h, "diameters", title)
 	low, high, ok := span(d.All)
@@ -182,11 +183,14 @@ func Diameters(d outlook.Diameters, material, title string) template.HTML {
 		hAll, hFree := (base-top)*float64(all)/tallest, (base-top)*float64(free)/tallest
 		p.rect(x(c)+1, base-hAll, step-2, hAll, material+"-spent")
 		p.rect(x(c)+1, base-hFree, step-2, hFree, material+"-bar")
-		label := fmt.Sprint(free)
-		if free != all {
-			label = fmt.Sprintf("%d of %d", free, all)
+		mid, foot, label := x(c)+step/2, base-hAll-6, fmt.Sprint(free)
+		if of := fmt.Sprintf("of %d", all); free != all && letter*float64(len(label)+1+len(of)) < step {
+			label += " " + of
+		} else if free != all { // one over the other, so that neighbours do not meet
+			p.text(mid, foot, "count", "middle", of)
+			foot -= 16
 		}
-		p.text(x(c)+step/2, base-hAll-6, "count", "middle", label)
+		p.text(mid, foot, "count", "middle", label)
 	}
 	return p.html()
 }
