@@ -61,8 +61,8 @@ func Strand(l match.ProgrammeLine, low, high caliper.Class, ways map[string]int)
 			class += " held"
 		}
 		p.f(
-			`<line x1="%.5g" y1="%.4g" x2="%.5g" y2="%.4g" class="thread %s" stroke-width="%.3g"><title>%d: %s mm stock with %s mm
-				wood</title></line>`,
+			`<line x1="%.5g" y1="%.4g" x2="%.5g" y2="%.4g" class="thread %s" stroke-width="%.3g">`+
+				`<title>%d: %s mm stock with %s mm wood</title></line>`,
 			x(k.s)+step/2,
 			top,
 			x(k.c)+step/2,

@@ -146,8 +146,8 @@ func (p *pen) ribbons(m match.MatchPage, rs []ribbon, y func(caliper.Class) floa
 		}
 		y1, y2 := place(atS, r.stock, sumS[r.stock]), place(atW, r.scion, sumW[r.scion])
 		p.f(
-			`<path d="M%.5g %.5g C%.5g %.5g %.5g %.5g %.5g %.5g" class="thread %s" stroke-width="%.3g"><title>%d: %s mm stock with %s mm
-				wood, %s</title></path>`,
+			`<path d="M%.5g %.5g C%.5g %.5g %.5g %.5g %.5g %.5g" class="thread %s" stroke-width="%.3g">`+
+				`<title>%d: %s mm stock with %s mm wood, %s</title></path>`,
 			gapL,
 			y1,
 			mid,
