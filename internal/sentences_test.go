@@ -50,6 +50,8 @@ func sentencesOf(file *ast.File, codes bool) []*ast.BasicLit {
 		switch n := n.(type) {
 		case *ast.ImportSpec, *ast.Field: // a field's tag is no sentence
 			return false
+		case *ast.FuncDecl:
+			return n.Recv == nil || n.Name.Name != "Error" // what an error says of itself is for the log
 		case *ast.CallExpr:
 			if f, ok := n.Fun.(*ast.SelectorExpr); ok {
 				if pkg,

@@ -80,7 +80,7 @@ func CheckCode(ps *Problems, field, code string) {
 // Taken turns a code that is already in use into words.
 func Taken(err error, field, what, code string) error {
 	if errors.Is(err, store.ErrTaken) {
-		return Problem{field, fmt.Sprintf(words.XXIsAlreadyThere, what, code)}
+		return Problem{field, fmt.Sprintf(words.CodeIsTaken, what, code)}
 	}
 	return err
 }

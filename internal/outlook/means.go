@@ -260,7 +260,7 @@ func window(l OrderLine, t technique.Technique, st technique.Standing, need, spa
 		b.Says = t.Name + ": " + words.ShutSays(st)
 	} else {
 		left := float64(season.Days(today, st.Until) + 1)
-		b.Have, b.Says = left, fmt.Sprintf(words.NDaysX, left, words.Standing(st))
+		b.Have, b.Says = left, fmt.Sprintf(words.DaysAndWhy, left, words.Standing(st))
 		if spared > 0 {
 			b.Want = math.Max(1, math.Ceil(need/(spared/left)))
 		}

@@ -26,7 +26,7 @@ func Compatibility(f *snapshot.Snapshot, o store.Order) string {
 	}
 	if n := f.SectionsOf(stock); says == "" && len(n) > 1 && len(f.SectionsOf(scion)) > 0 {
 		says = fmt.Sprintf(
-			words.XSGoBySection,
+			words.GoesBySection,
 			words.Capital(stock),
 			o.Variety,
 			o.StockType,
@@ -51,11 +51,11 @@ func pairSays(scion, stock string, p snapshot.Pair, known bool) string {
 	case !known:
 		return fmt.Sprintf(words.NothingIsKnownHereOf, scion, stock)
 	case p.Verdict == KnownBad:
-		return fmt.Sprintf(words.XOnXIsA, words.Capital(scion), stock, note)
+		return fmt.Sprintf(words.KnownBadPair, words.Capital(scion), stock, note)
 	case p.Verdict == withCare:
-		return fmt.Sprintf(words.XOnXGoesWith, words.Capital(scion), stock, note)
+		return fmt.Sprintf(words.PairWithCare, words.Capital(scion), stock, note)
 	case note != "":
-		return fmt.Sprintf(words.XOnXIsUsual, words.Capital(scion), stock, note)
+		return fmt.Sprintf(words.UsualPair, words.Capital(scion), stock, note)
 	}
 	return ""
 }

@@ -174,7 +174,7 @@ func (c *ColdPage) flags(now time.Time, clock wood.Clock) {
 			c.Flags,
 			Flag{
 				"in doubt",
-				fmt.Sprintf(words.NCWasReadOn, r.C, r.At.Local().Format(words.DayAndHour)),
+				fmt.Sprintf(words.ReadOnADay, r.C, r.At.Local().Format(words.DayAndHour)),
 				words.LookAtTheThermometerIt,
 				r.At,
 			},
@@ -244,7 +244,7 @@ func Risks(f *snapshot.Snapshot, orders []OrderLine) []Risk {
 			}
 			do := words.UseItFirst
 			says := fmt.Sprintf(
-				words.XNPiecesOfX,
+				words.PiecesKeepUntil,
 				k.Bundle.Code,
 				k.Bundle.Free,
 				k.Bundle.Variety,
@@ -253,7 +253,7 @@ func Risks(f *snapshot.Snapshot, orders []OrderLine) []Risk {
 			if k.Past(f.Today) {
 				do = words.ItIsNotWovenAny
 				says = fmt.Sprintf(
-					words.XNPiecesOfXIs,
+					words.PiecesPastKeepBy,
 					k.Bundle.Code,
 					k.Bundle.Free,
 					k.Bundle.Variety,

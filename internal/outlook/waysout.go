@@ -154,7 +154,7 @@ func (f *finder) combined() []WayOut {
 				w.Working.Inputs,
 				working.Input{
 					Name:   x.Says,
-					Value:  fmt.Sprintf(words.XForNGrafts, words.Money(x.Cents), part.Grafts),
+					Value:  fmt.Sprintf(words.WayForGrafts, words.Money(x.Cents), part.Grafts),
 					Source: working.OwnRecords,
 				},
 			)
@@ -338,7 +338,7 @@ func (f *finder) buy() {
 		return
 	}
 	more := (1 + SparePct/100.0) / (1 - WastePct/100.0)
-	extra := fmt.Sprintf(words.NSpareNWasteAs, SparePct, WastePct)
+	extra := fmt.Sprintf(words.SpareAndWaste, SparePct, WastePct)
 	if can, stand := f.cal.WoodOn(season.Resting, f.r.F.Today); can {
 		if last, ok := f.cal.StockOn(f.r.F.Today); ok && last.State == season.Resting {
 			f.add(onlyWood, unlimited, cutPieceCents*more, "/wood/collect", func(n int) string {

@@ -9,8 +9,8 @@ const (
 	ThatIsMoreThanA             = "That is more than a year. If they are leaving, note it under People."
 	AwayTakenBack               = "away taken back"
 	AStationHas1To              = "A station has 1 to 500 seats."
-	NCuttingAndNTying           = "%d cutting and %d tying pays: as many grafts as all working alone, and %.0f cents cheaper each."
-	NCuttingAndNTyingIs         = "%d cutting and %d tying is cheaper by %.0f cents a graft, but makes %.0f an hour fewer than all " +
+	TyingPays                   = "%d cutting and %d tying pays: as many grafts as all working alone, and %.0f cents cheaper each."
+	TyingIsCheaper              = "%d cutting and %d tying is cheaper by %.0f cents a graft, but makes %.0f an hour fewer than all " +
 		"working " +
 		"alone."
 	AllWorkingAloneIsBest = "All working alone is best: %.0f an hour, against %.0f with %d cutting and %d tying, who wait for each " +
@@ -29,7 +29,7 @@ const (
 	TheyDoNotWorkAt       = "They do not work at the bench any more."
 	IsFinishedOrGoneLook  = " is finished, or gone. Look at the plan as it stands now."
 	IsBegunSoItStays      = " is begun, so it stays with "
-	XDoesNotKnowX         = "%s does not know %s. Note it under Workers and hours once it is learnt."
+	WorkerDoesNotKnow     = "%s does not know %s. Note it under Workers and hours once it is learnt."
 	ThatHalfDayIsOver     = "That half-day is over."
 	ThePlanReachesNDays   = "The plan reaches %d days ahead."
 	ItsWoodOrItsSeason    = "Its wood or its season is not there before %s."
@@ -42,7 +42,7 @@ const (
 	NGraftsNHoursAt            = "%d grafts, %.1f hours at the house's rates"
 	LateWithIt                 = "Late with it"
 	ATreeAndAYears             = "A tree, and a year's delay"
-	XXOfIt                     = "%s, %s of it"
+	WorthAndShare              = "%s, %s of it"
 	EverybodyStaysAnHourLonger = "Everybody stays an hour longer in the afternoon"
 	EverybodyStaysNHoursLonger = "Everybody stays %.0f hours longer in the afternoon"
 	TakeOnOneMoreWorker        = "Take on one more worker who knows the techniques, until the last late tag"

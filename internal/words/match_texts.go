@@ -11,7 +11,7 @@ const (
 	TheSeasonShutsXSay = "The season shuts %s. Say in a few words why it is used all the same: it stays on the tags."
 	WhatWasToBeSet     = "What was to be set aside is no longer free. Look at the weave again."
 	ALiveUnionBy       = "A live union by "
-	XToXByThe          = "%s to %s, by the take's range"
+	RangeOfACost       = "%s to %s, by the take's range"
 	WhatAGraftUsesOver = "What a graft uses, over the share that lives. Ties, labels and the days' overheads are not in it: they " +
 		"differ little between techniques."
 	APieceOfWood                 = "A piece of wood"
@@ -25,7 +25,7 @@ const (
 		"each take is known, and with what lots, bundles and workers differ by, which moves all their grafts " +
 		"together."
 	NGraftsTakeOverMany    = "%d grafts; take over many lots %s (%s)"
-	NNNOnTheLogit          = "%.2f, %.2f, %.2f on the logit scale; %d workers share it"
+	SpreadsOfSharers       = "%.2f, %.2f, %.2f on the logit scale; %d workers share it"
 	AtMostNThreadsCan      = "At most %d threads can be held or kept apart at once."
 	NotNotedAsSeenTrue     = "Not noted as seen true: "
 	TheCheapestThereIs     = "the cheapest there is"
@@ -65,7 +65,7 @@ const (
 	APractisedHand            = "a practised hand"
 	ASteadyHand               = "a steady hand"
 	ANewHand                  = "a new hand"
-	NNFromNUnions             = " (%.2f–%.2f), from %d unions cut open"
+	FromUnionsCutOpen         = " (%.2f–%.2f), from %d unions cut open"
 	MeasureAtLeastNUnions     = "Measure at least %d unions, to the right as a plus and to the left as a minus, such as 0.3 -0.1 0.5."
 	NMmIsNoStray              = "%g mm is no stray of a scion's placing. Look at it again."
 )

@@ -4,7 +4,7 @@ package words
 const (
 	XStandsOnLineN         = "%s stands on line %d too."
 	ACodeIsUpTo            = "A code is up to 24 letters, figures, dots and dashes, such as L-104."
-	XXIsAlreadyThere       = "%s %s is already there. Give this one another code."
+	CodeIsTaken            = "%s %s is already there. Give this one another code."
 	WhatThisDrawsOnChanged = "What this draws on changed each time while it was worked out. Look at it as it stands now, and try again " +
 		"in a moment."
 )

@@ -30,7 +30,7 @@ const (
 		"90 % of a beta belief on a flat prior."
 	NOfN                   = "%d of %d"
 	AsGroupsOfItsSize      = "As groups of its size lie"
-	XToXIn95               = "%s to %s in 95 of 100, %s to %s in 998 of 1,000, about the mean of %s"
+	LimitsOfAGroup         = "%s to %s in 95 of 100, %s to %s in 998 of 1,000, about the mean of %s"
 	SpreadBetweenGroups    = "Spread between groups"
 	NOnTheLogitScaleBeside = "%.2f on the logit scale, beside luck; of the flags on a page at most one in twenty is expected to be " +
 		"false"
@@ -40,6 +40,6 @@ const (
 		"The range is the middle 90 % of a beta belief that starts from the whole house's take, worth two grafts, " +
 		"and adds this group's counts."
 	GraftsLookedAt = "Grafts looked at"
-	NXOfThem       = "%d, %s of them"
+	ShareOfThem    = "%d, %s of them"
 	XTheTakeOfAll  = "%s, the take of all %d grafts shown here, worth %d grafts"
 )

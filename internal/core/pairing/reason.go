@@ -52,8 +52,8 @@ type HeldError struct {
 // Error says it for a log.
 func (e *HeldError) Error() string {
 	t := e.Thread
-	return fmt.Errorf("%w: %d of %s %s with %s %s for %s: %s (%d)",
-		ErrHeld, t.N, t.Lot, t.Stock, t.Bundle, t.Scion, t.Order, e.Reason.Cause, e.Has).Error()
+	return fmt.Sprintf("%v: %d of %s %s with %s %s for %s: %s (%d)",
+		ErrHeld, t.N, t.Lot, t.Stock, t.Bundle, t.Scion, t.Order, e.Reason.Cause, e.Has)
 }
 
 // Unwrap gives ErrHeld.

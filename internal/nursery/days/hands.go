@@ -276,14 +276,14 @@ func (s *Stage) Team(ctx context.Context, a TeamAsked) (TeamPage, error) {
 	switch {
 	case p.Best.Cents < p.Solo.Cents && p.Best.PerHour > 0.97*p.Solo.PerHour:
 		p.Says = fmt.Sprintf(
-			words.NCuttingAndNTying,
+			words.TyingPays,
 			p.Best.Cutters,
 			p.Best.Tiers,
 			p.Solo.Cents-p.Best.Cents,
 		)
 	case p.Best.Cents < p.Solo.Cents:
 		p.Says = fmt.Sprintf(
-			words.NCuttingAndNTyingIs,
+			words.TyingIsCheaper,
 			p.Best.Cutters,
 			p.Best.Tiers,
 			p.Solo.Cents-p.Best.Cents,

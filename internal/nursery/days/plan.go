@@ -336,7 +336,7 @@ func mayMove(d *outlook.Diary, code string, h, slot int, m MoveTags) error {
 	case !d.Hands[h].Knows[t.Technique]:
 		return nursery.Problem{
 			Field: "",
-			Says:  fmt.Sprintf(words.XDoesNotKnowX, name, t.TechniqueName),
+			Says:  fmt.Sprintf(words.WorkerDoesNotKnow, name, t.TechniqueName),
 		}
 	case slot < d.Now:
 		return nursery.Problem{Field: "", Says: words.ThatHalfDayIsOver}

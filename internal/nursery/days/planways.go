@@ -42,7 +42,7 @@ func (w PlanWay) reckoned(base benchday.Plan, h store.House) PlanWay {
 			{Name: words.CostHour, Value: words.Money(h.WageCents), Source: outlook.WorthOf(h).Source(outlook.WageOf)},
 			{
 				Name:   words.ATreeAndAYears,
-				Value:  fmt.Sprintf(words.XXOfIt, words.Money(h.TreeCents), words.Pct(h.DelayShare)),
+				Value:  fmt.Sprintf(words.WorthAndShare, words.Money(h.TreeCents), words.Pct(h.DelayShare)),
 				Source: outlook.WorthOf(h).Source(outlook.TreeOf, outlook.DelayOf),
 			}}}
 	return w

@@ -120,7 +120,7 @@ func (l *ChooserLine) price(h store.House, g store.Genus) {
 		Title:  words.ALiveUnionBy + l.Technique.Name,
 		Answer: words.Money(int(l.Cents + 0.5)),
 		Rule:   words.CostRule,
-		Range:  fmt.Sprintf(words.XToXByThe, words.Money(int(l.CentsLow+0.5)), words.Money(int(l.CentsHigh+0.5))),
+		Range:  fmt.Sprintf(words.RangeOfACost, words.Money(int(l.CentsLow+0.5)), words.Money(int(l.CentsHigh+0.5))),
 		Says:   words.WhatAGraftUsesOver,
 		Inputs: []working.Input{
 			{Name: "A stem", Value: words.Money(h.StemCents), Source: outlook.WorthOf(h).Source(outlook.StemOf)},

@@ -339,7 +339,7 @@ func (p *MatchPage) summarise(beliefs map[string]outlook.Belief, l take.Learned,
 		sp := p.Ways[0].Belief.Expected.Spreads
 		p.ExpectWorking.Inputs = append(p.ExpectWorking.Inputs, working.Input{Name: words.WorkersLotsBundlesDifferBy,
 			Value: fmt.Sprintf(
-				words.NNNOnTheLogit,
+				words.SpreadsOfSharers,
 				sp.Worker,
 				sp.Lot,
 				sp.Bundle,

@@ -218,7 +218,7 @@ func handChoices(f *snapshot.Snapshot, p *UnionPage, as string) HandChoice {
 	for _, x := range f.Strays {
 		low, high := strayRange(x.N, x.SD)
 		p.Hands = append(p.Hands, HandChoice{Key: fmt.Sprint(x.PersonID), Name: x.Name, SD: x.SD, Source: working.Measured,
-			Range: fmt.Sprintf(words.NNFromNUnions, low, high, x.N)})
+			Range: fmt.Sprintf(words.FromUnionsCutOpen, low, high, x.N)})
 	}
 	for i := range p.Hands {
 		p.Hands[i].Says = p.Hands[i].Name

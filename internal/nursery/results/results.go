@@ -317,7 +317,7 @@ func resultLines(ts []store.Took, prior sizing.Beta, all store.Took, more map[st
 				working.Input{
 					Name: words.AsGroupsOfItsSize,
 					Value: fmt.Sprintf(
-						words.XToXIn95,
+						words.LimitsOfAGroup,
 						words.Pct(b.Low95),
 						words.Pct(b.High95),
 						words.Pct(b.Low998),
@@ -359,7 +359,7 @@ func resultLine(t store.Took, prior sizing.Beta, all store.Took) ResultLine {
 		Inputs: []working.Input{
 			{Name: "Tags counted", Value: fmt.Sprint(t.Tags), Source: working.OwnRecords},
 			{Name: words.GraftsLookedAt, Value: fmt.Sprint(t.Counted), Source: working.OwnRecords},
-			{Name: "Taken", Value: fmt.Sprintf(words.NXOfThem, t.Taken, words.Pct(raw)), Source: working.OwnRecords},
+			{Name: "Taken", Value: fmt.Sprintf(words.ShareOfThem, t.Taken, words.Pct(raw)), Source: working.OwnRecords},
 			{Name: "Doubtful", Value: fmt.Sprint(t.Doubtful), Source: working.OwnRecords},
 			{Name: "Dead", Value: fmt.Sprint(t.Dead), Source: working.OwnRecords},
 			{

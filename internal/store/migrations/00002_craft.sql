@@ -144,7 +144,8 @@ insert into house_way (key, sort, question, options, chosen, why)
 select k, n, q, o, split_part(o, ' · ', 1), w from (values
  ('usable part of the shoot',1,'Usable part of the shoot','lower half · base third · all but the soft tip · everything sound',
    'lower half keeps the best wood and enough of it'),
- ('cut face length',2,'Cut face length','long, 3–5 × diameter · short, 45–60°','a long face has more cambium and forgives uneven sizes'),
+ ('cut face length',2,'Cut face length','long, 3–5 × diameter · short, 45–60°',
+  'a long face has more cambium and forgives uneven sizes'),
  ('laying a thinner scion',3,'Laying a thinner scion','flush on one side · tilted so the lines cross · centred (warns)',
    'flush gives most contact; tilt is safer for new hands'),
  ('wood behind a T-bud',4,'Wood behind a T-bud','left in · flipped out','faster; out for species with thick wood'),

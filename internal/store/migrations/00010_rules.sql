@@ -34,7 +34,8 @@ insert into technique values
    'bark slit 40 mm, 30–40 mm bevel, several scions round a stump',2,3,'grafting over, big stumps',15,0.80,40,0.05,
   'Slit the bark only where a scion goes. Push the scion down until its shoulder sits on the stump; wax the whole top.',true);
 
-update house_way set options = 'long, 3–5 × diameter · short, 25–35° to the stem', chosen = case when chosen = 'short, 45–60°' then
+update house_way set options = 'long, 3–5 × diameter · short, 25–35° to the stem',
+  chosen = case when chosen = 'short, 45–60°' then
   'short, 25–35° to the stem' else chosen end
   where key = 'cut face length';
 
