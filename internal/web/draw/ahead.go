@@ -20,10 +20,10 @@ func Weeks(ws []resultsstage.AheadWeek) template.HTML {
 	each := (wide - left - 8) / float64(max(1, len(ws)))
 	y := func(v float64) float64 { return top + (h-top-bottom)*(1-math.Min(v, most)/most) }
 	var p pen
-	p.open(wide, h, "aheadweeks", words.AheadWeeksSay)
+	p.open(wide, h, "max-w-184", words.AheadWeeksSay)
 	for i := range 5 {
 		v := most * float64(i) / 4
-		p.line(left, y(v), wide-8, y(v), "grid")
+		p.line(left, y(v), wide-8, y(v), "gridline")
 		p.text(left-5, y(v)+4, "scale", "end", fmt.Sprintf("%.0f", v))
 	}
 	for i, w := range ws {

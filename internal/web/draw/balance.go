@@ -42,15 +42,15 @@ func Balance(b supply.Balance, w float64) template.HTML {
 		at += float64(part.n)
 	}
 	if b.Dead > 0 {
-		p.rect(0, 0.5, math.Min(x(float64(b.Dead)), w-4), 2, "bal-dead")
+		p.rect(0, 0.5, math.Min(x(float64(b.Dead)), w-4), 2, "fill-brick")
 	}
-	p.line(x(float64(b.Wanted)), 0, x(float64(b.Wanted)), top+bar+3, "means-mark")
+	p.line(x(float64(b.Wanted)), 0, x(float64(b.Wanted)), top+bar+3, "stroke-ink stroke-[2.5]")
 	if b.Expected.High > 0 {
 		y := top + bar + 6
 		p.line(x(b.Expected.Low), y, x(b.Expected.High), y, "bal-range")
 		p.line(x(b.Expected.Low), y-3, x(b.Expected.Low), y+3, "bal-range")
 		p.line(x(b.Expected.High), y-3, x(b.Expected.High), y+3, "bal-range")
-		p.f(`<circle cx="%.4g" cy="%.4g" r="2.6" class="bal-mean"/>`, x(b.Expected.Mean), y)
+		p.f(`<circle cx="%.4g" cy="%.4g" r="2.6" class="fill-ink"/>`, x(b.Expected.Mean), y)
 	}
 	return p.html()
 }

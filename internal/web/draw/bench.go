@@ -102,9 +102,9 @@ func Pace(ps []nursery.Pace, now time.Time) template.HTML {
 	for i := range int64(n) {
 		v := by[last-n+1+i]
 		bar := 66 * float64(v) / float64(tallest)
-		class := "pace-bar"
+		class := "fill-ink"
 		if i == n-1 {
-			class = "pace-now"
+			class = "fill-leaf-pale stroke-leaf"
 		}
 		x := float64(i) * w / n
 		p.rect(x, 68-bar, w/n-5, bar, class)
@@ -120,11 +120,12 @@ func Pace(ps []nursery.Pace, now time.Time) template.HTML {
 func Stick(s wood.Stick, y wood.Yield) template.HTML {
 	const w, h, mid, left, long = 760.0, 120.0, 46.0, 20.0, 720.0
 	var p pen
-	p.open(w, h, "stick", fmt.Sprintf("a stick of %.0f mm giving %d pieces", s.LengthMM, y.Pieces))
+	p.open(w, h, across, fmt.Sprintf("a stick of %.0f mm giving %d pieces", s.LengthMM, y.Pieces))
 	x := func(mm float64) float64 { return left + long*mm/s.LengthMM }
 	tall := 30 / s.BaseMM // px a mm across, so that taper can be seen
 	b, t := s.BaseMM*tall/2, s.TipMM*tall/2
-	p.f(`<path class="scion-faint" d="M%.4g %.4g L%.4g %.4g V%.4g L%.4g %.4g Z"/>`, left, mid-b, left+long, mid-t, mid+t, left, mid+b)
+	p.f(`<path class="fill-scion-faint stroke-scion-pale" d="M%.4g %.4g L%.4g %.4g V%.4g L%.4g %.4g Z"/>`, left, mid-b, left+long, mid-t,
+		mid+t, left, mid+b)
 	at := func(mm float64) float64 { return s.DiameterAt(mm) * tall / 2 }
 	from, to := s.Usable.From*s.LengthMM, s.Usable.To*s.LengthMM
 	p.f(
@@ -147,7 +148,7 @@ func Stick(s wood.Stick, y wood.Yield) template.HTML {
 		if j%2 == 0 {
 			side = -1
 		}
-		p.f(`<circle cx="%.4g" cy="%.4g" r="3.4" class="node"/>`, x(mm), mid+side*(at(mm)+2))
+		p.f(`<circle cx="%.4g" cy="%.4g" r="3.4" class="fill-scion"/>`, x(mm), mid+side*(at(mm)+2))
 		if mm < from || mm > to {
 			continue
 		}

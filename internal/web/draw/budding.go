@@ -31,7 +31,8 @@ func Budding(bs []outlook.Budding, today time.Time) template.HTML {
 	}
 	a.from, a.to = a.from.AddDate(0, 0, -7), a.to.AddDate(0, 0, 7)
 	var p pen
-	p.open(w, top+row*float64(len(bs))+6, "budding", fmt.Sprintf("The budding weeks: %d species in their turn", len(bs)))
+	p.open(w, top+row*float64(len(bs))+6, "w-full min-w-176 h-auto block", fmt.Sprintf("The budding weeks: %d species in their turn",
+		len(bs)))
 	for m := time.Date(a.from.Year(), a.from.Month(), 1, 0, 0, 0, 0, time.UTC); m.Before(a.to); m = m.AddDate(0, 0, 7) {
 		if !m.Before(a.from) {
 			p.line(a.x(m), top-4, a.x(m), top+row*float64(len(bs)), "mmline")
@@ -41,14 +42,14 @@ func Budding(bs []outlook.Budding, today time.Time) template.HTML {
 	for i, b := range bs {
 		y := top + row*float64(i)
 		p.text(left-10, y+16, "label-text", "end", fmt.Sprintf("%s, %s", b.Genus, b.Technique))
-		p.rect(a.x(b.Window.From), y+2, a.x(b.Window.To)-a.x(b.Window.From), 20, "bud-window")
+		p.rect(a.x(b.Window.From), y+2, a.x(b.Window.To)-a.x(b.Window.From), 20, "fill-leaf-pale")
 		if b.Window.BestFrom.Before(b.Window.BestTo) {
-			p.rect(a.x(b.Window.BestFrom), y+2, a.x(b.Window.BestTo)-a.x(b.Window.BestFrom), 20, "bud-best")
+			p.rect(a.x(b.Window.BestFrom), y+2, a.x(b.Window.BestTo)-a.x(b.Window.BestFrom), 20, "fill-leaf")
 		}
 		if b.PerDay > 0 {
-			class := "bud-crew"
+			class := "bud-crew fill-ink"
 			if b.Late {
-				class = "bud-late"
+				class = "bud-late fill-brick stroke-ink"
 			}
 			p.rect(a.x(b.From), y+8, math.Max(3, a.x(b.Done)-a.x(b.From)), 8, class)
 		}

@@ -40,12 +40,12 @@ func Cold(c outlook.ColdPage) template.HTML {
 		if d.Before(c.From) || d.Day() != 1 && d.Day() != 15 {
 			continue
 		}
-		p.line(x(d), foot, x(d), foot+5, "tick")
+		p.line(x(d), foot, x(d), foot+5, "rule")
 		p.text(x(d), foot+19, "scale", "middle", d.Format("2 Jan"))
 	}
 	p.line(left, foot, w-right, foot, "rule")
 	for _, harm := range c.Harms {
-		p.rect(x(harm.From), top, math.Max(3, x(harm.To)-x(harm.From)), foot-top, "harm")
+		p.rect(x(harm.From), top, math.Max(3, x(harm.To)-x(harm.From)), foot-top, "fill-brick/18")
 		p.text((x(harm.From)+x(harm.To))/2, foot-6, "harm-word", "middle", harm.Kind)
 	}
 	p.swing(c, x, y)
@@ -70,13 +70,13 @@ func (p *pen) swing(c outlook.ColdPage, x func(time.Time) float64, y func(float6
 	}
 	for _, s := range ss {
 		if s.high-s.low > 0.3 {
-			p.line(s.x+1, y(s.high), s.x+1, y(s.low), "swing")
+			p.line(s.x+1, y(s.high), s.x+1, y(s.low), "stroke-swing stroke-2")
 		}
 	}
 	if len(ss) == 0 {
 		return
 	}
-	p.WriteString(`<path class="cold-line" d="`)
+	p.WriteString(`<path class="cold-line fill-none stroke-teal stroke-2" d="`)
 	for i, s := range ss {
 		op := "L"
 		if i == 0 || s.x-ss[i-1].x > 18 {
@@ -92,11 +92,11 @@ func Life(k outlook.Kept) template.HTML {
 	const w, h = 120.0, 16.0
 	var p pen
 	used := math.Max(0, math.Min(1, k.Keeping.Used))
-	p.open(w, h, "life", fmt.Sprintf("%.0f percent of its life used", k.Keeping.Used*100))
-	p.rect(0.5, 2.5, w-1, h-5, "life-all")
+	p.open(w, h, "w-30 h-4 inline-block align-middle", fmt.Sprintf("%.0f percent of its life used", k.Keeping.Used*100))
+	p.rect(0.5, 2.5, w-1, h-5, "fill-none stroke-ink")
 	class := "scion-bar"
 	if k.Keeping.Used > 0.85 {
-		class = "life-late"
+		class = "fill-brick"
 	}
 	p.rect(0.5, 2.5, (w-1)*used, h-5, class)
 	return p.html()

@@ -32,13 +32,13 @@ func (p *pen) months(s Stretch, top, bottom float64, named bool) {
 	d := s.From.Date()
 	for at := time.Date(d.Year(), d.Month()+1, 1, 0, 0, 0, 0, time.UTC); aftercare.DayOf(at) <= s.To; at = at.AddDate(0, 1, 0) {
 		x := s.x(aftercare.DayOf(at))
-		p.line(x, top, x, bottom, "cord-month")
+		p.line(x, top, x, bottom, "stroke-rule stroke-1")
 		if named {
 			name := at.Format("Jan")
 			if at.Month() == time.January {
 				name += at.Format(" 2006")
 			}
-			p.text(x+4, 12, "cord-name", "start", name)
+			p.text(x+4, 12, "text-[11px] fill-soft", "start", name)
 		}
 	}
 }
@@ -46,12 +46,12 @@ func (p *pen) months(s Stretch, top, bottom float64, named bool) {
 // CordAxis draws the months above the cords.
 func CordAxis(s Stretch) template.HTML {
 	var p pen
-	p.open(cordWide, 22, "cordaxis", "months from "+s.From.String()+" to "+s.To.String())
+	p.open(cordWide, 22, "block w-full min-w-160", "months from "+s.From.String()+" to "+s.To.String())
 	p.months(s, 0, 22, true)
 	x := s.x(s.Today)
-	p.line(x, 0, x, 22, "cord-today")
-	p.f(`<rect x="%.4g" y="1" width="40" height="14" class="cord-todaybox"/>`, x-20)
-	p.text(x, 12, "cord-todayname", "middle", "today")
+	p.line(x, 0, x, 22, "stroke-ink stroke-[1.6]")
+	p.f(`<rect x="%.4g" y="1" width="40" height="14" class="fill-ink"/>`, x-20)
+	p.text(x, 12, "text-[11px] fill-sheet font-bold", "middle", "today")
 	return p.html()
 }
 
@@ -59,7 +59,7 @@ func CordAxis(s Stretch) template.HTML {
 // and to come, frays where trees were lost, and a shift where a knot was moved.
 func Cord(c outlook.Cord, s Stretch, most int) template.HTML {
 	var p pen
-	p.open(cordWide, cordHigh, "cord", cordTitle(c, s.Today))
+	p.open(cordWide, cordHigh, "block w-full min-w-160", cordTitle(c, s.Today))
 	p.months(s, 0, cordHigh, false)
 	thick := func(n int) float64 { return 3 + 17*math.Sqrt(float64(n)/math.Max(1, float64(most))) }
 	from, now := s.x(max(c.From, s.From)), s.x(s.Today)
@@ -73,9 +73,11 @@ func Cord(c outlook.Cord, s Stretch, most int) template.HTML {
 	p.rope(from, turn, made)
 	p.rope(turn, now, alive)
 	end := s.x(min(s.To, max(c.Fit, s.Today)))
-	p.f(`<rect x="%.4g" y="%.4g" width="%.4g" height="%.4g" class="cord-ahead"/>`, now, cordMid-alive/2, math.Max(0, end-now), alive)
+	p.f(`<rect x="%.4g" y="%.4g" width="%.4g" height="%.4g" class="fill-none stroke-stock stroke-1 [stroke-dasharray:4_4]"/>`, now,
+		cordMid-alive/2, math.Max(0, end-now), alive)
 	if c.Lost > 0 {
-		p.f(`<path class="cord-fray" d="M%.4g %.4g q 4 10 12 15 M%.4g %.4g q 6 8 16 10 M%.4g %.4g q 2 9 4 17"/>`, turn, cordMid+alive/2,
+		p.f(`<path class="fill-none stroke-brick stroke-[1.6]"
+			d="M%.4g %.4g q 4 10 12 15 M%.4g %.4g q 6 8 16 10 M%.4g %.4g q 2 9 4 17"/>`, turn, cordMid+alive/2,
 			turn,
 			cordMid+alive/2, turn-2, cordMid+alive/2)
 		says := fmt.Sprintf("%d lost", c.Lost)
@@ -83,13 +85,13 @@ func Cord(c outlook.Cord, s Stretch, most int) template.HTML {
 			says += ": " + c.Causes[0].Cause
 		}
 		if turn > cordWide-220 {
-			p.text(turn-8, cordMid+34, "cord-lost", "end", says)
+			p.text(turn-8, cordMid+34, "text-[12px] fill-brick", "end", says)
 		} else {
-			p.text(turn+20, cordMid+34, "cord-lost", "start", says)
+			p.text(turn+20, cordMid+34, "text-[12px] fill-brick", "start", says)
 		}
 	}
 	x := s.x(s.Today)
-	p.line(x, 0, x, cordHigh, "cord-today")
+	p.line(x, 0, x, cordHigh, "stroke-ink stroke-[1.6]")
 	// Shapes that would lie on each other stand side by side.
 	taken := map[bool]float64{true: -100, false: -100}
 	beside := func(at float64, done, round bool) float64 {
@@ -125,8 +127,9 @@ func Cord(c outlook.Cord, s Stretch, most int) template.HTML {
 		for _, m := range k.Moves {
 			was, is := s.x(k.Best-aftercare.Day(m.Days)), s.x(k.Best)
 			if math.Abs(was-is) > 6 && !round {
-				p.f(`<path class="cord-shift" d="M%.4g %.4g H%.4g m%.4g -3 l%.4g 3 l%.4g 3"/>`, was, cordMid-17, is, math.Copysign(4,
-					was-is),
+				p.f(`<path class="fill-none stroke-teal stroke-[1.4]" d="M%.4g %.4g H%.4g m%.4g -3 l%.4g 3 l%.4g 3"/>`, was, cordMid-17,
+					is, math.Copysign(4,
+						was-is),
 					math.Copysign(4, is-was), math.Copysign(4, was-is))
 				break
 			}
@@ -156,9 +159,9 @@ func (p *pen) rope(from, to, thick float64) {
 	if to <= from {
 		return
 	}
-	p.rect(from, cordMid-thick/2, to-from, thick, "cord-rope")
+	p.rect(from, cordMid-thick/2, to-from, thick, "fill-stock-pale stroke-stock stroke-1")
 	for x := from + 4; x < to; x += 8 {
-		p.line(x, cordMid+thick/2, math.Min(to, x+thick/2.4), cordMid-thick/2, "cord-strand")
+		p.line(x, cordMid+thick/2, math.Min(to, x+thick/2.4), cordMid-thick/2, "stroke-stock stroke-1")
 	}
 }
 
@@ -208,13 +211,13 @@ func Callus(share float64) template.HTML {
 	var p pen
 	p.open(w, h, "callus", "callused "+words.Callused(share))
 	x := func(s float64) float64 { return w * math.Min(s, 1.35) / 1.35 }
-	p.rect(0, 3, x(1.35), 8, "callus-all")
-	p.rect(0, 3, x(share), 8, "callus-has")
+	p.rect(0, 3, x(1.35), 8, "fill-none stroke-rule")
+	p.rect(0, 3, x(share), 8, "fill-leaf-pale")
 	for s := 4.0; s < x(share); s += 4 {
-		p.line(s, 11, s, 3, "callus-line")
+		p.line(s, 11, s, 3, "stroke-leaf stroke-1")
 	}
-	p.line(x(0.75), 0, x(0.75), h, "callus-look")
-	p.line(x(1), 0, x(1), h, "callus-done")
+	p.line(x(0.75), 0, x(0.75), h, "stroke-soft [stroke-dasharray:2_2]")
+	p.line(x(1), 0, x(1), h, "stroke-ink stroke-2")
 	return p.html()
 }
 
@@ -223,7 +226,7 @@ func Callus(share float64) template.HTML {
 func YearBar(l outlook.YearLine, most int) template.HTML {
 	const w, h = 560.0, 20.0
 	var p pen
-	p.open(w, h, "yearbar", words.YearSays(l.Tied, l.Lost, l.Gone, l.Standing))
+	p.open(w, h, "block w-full min-w-88", words.YearSays(l.Tied, l.Lost, l.Gone, l.Standing))
 	x := 0.0
 	part := func(n int, class string, stripes float64) {
 		if n == 0 {

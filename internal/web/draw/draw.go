@@ -19,6 +19,9 @@ import (
 	"unionknot/internal/outlook"
 )
 
+// across is the look of a drawing that takes the width it has.
+const across = "block h-auto w-full"
+
 // pen writes SVG.
 type pen struct{ strings.Builder }
 
@@ -73,12 +76,12 @@ func Band(b season.Band) template.HTML {
 		}
 		for m := 0; m < 12; m++ {
 			at := year.AddDate(0, m, 0)
-			p.line(x(at), top, x(at), top+bar, "band-month")
+			p.line(x(at), top, x(at), top+bar, "stroke-black/25")
 			p.text(x(at)+4, 10, "band-name", "start", at.Format("Jan")[:1])
 		}
 		t := x(b.Today)
-		p.f(`<path class="band-today" d="M%.4g 4 h10 v7 l-5 5 l-5 -5 z"/>`, t-5)
-		p.line(t, 12, t, top+bar+4, "band-mark")
+		p.f(`<path class="fill-white" d="M%.4g 4 h10 v7 l-5 5 l-5 -5 z"/>`, t-5)
+		p.line(t, 12, t, top+bar+4, "stroke-white stroke-2")
 	}
 	return p.html()
 }
@@ -156,7 +159,7 @@ func Diameters(d outlook.Diameters, material, title string) template.HTML {
 	const w, h, base, top = 760.0, 250.0, 210.0, 42.0
 	const letter = 8.2 // how wide a figure of a count is
 	var p pen
-	p.open(w, h, "diameters", title)
+	p.open(w, h, across, title)
 	low, high, ok := span(d.All)
 	if !ok {
 		p.text(w/2, h/2, "quiet", "middle", "not measured and not graded yet")
@@ -169,7 +172,7 @@ func Diameters(d outlook.Diameters, material, title string) template.HTML {
 	x := func(c caliper.Class) float64 { return left + step*(float64(c-low)+1) }
 	for c := low - 1; c <= high+2; c++ {
 		if c >= 0 && int(c)%2 == 0 {
-			p.line(x(c), base, x(c), base+6, "tick")
+			p.line(x(c), base, x(c), base+6, "rule")
 			p.text(x(c), base+22, "scale", "middle", fmt.Sprintf("%g", c.Low()))
 		}
 	}
@@ -203,7 +206,7 @@ func Spark(d outlook.Diameters, material string) template.HTML {
 	if !ok {
 		return template.HTML(`<span class="quiet">not measured</span>`)
 	}
-	p.open(w, h, "spark", fmt.Sprintf("from %g to %g mm", low.Low(), high.High()))
+	p.open(w, h, "w-30 h-6.5 block", fmt.Sprintf("from %g to %g mm", low.Low(), high.High()))
 	step := math.Min(10, w/float64(high-low+1))
 	tallest := float64(most(d.All))
 	for c := low; c <= high; c++ {
@@ -227,7 +230,7 @@ func Whisker(raw sizing.Interval, uncertain bool, fair *sizing.Interval) templat
 	p.open(w, h, "whisker", title)
 	x := func(v float64) float64 { return 4 + (w-8)*v }
 	for _, v := range []float64{0, 0.25, 0.5, 0.75, 1} {
-		p.line(x(v), 3, x(v), h-3, "grid")
+		p.line(x(v), 3, x(v), h-3, "gridline")
 	}
 	class := "sure"
 	if uncertain {

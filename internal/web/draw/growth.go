@@ -30,7 +30,7 @@ func Growth(g stock.Grown) template.HTML {
 	_, _, top90 := g.Growth.On(to)
 	high = math.Max(high, math.Min(top90, high+4)) + 0.5
 	low -= 0.5
-	p.open(w, h, "growth", fmt.Sprintf("%.2f mm a week", g.Growth.PerWeek))
+	p.open(w, h, across, fmt.Sprintf("%.2f mm a week", g.Growth.PerWeek))
 	x := func(t time.Time) float64 {
 		return left + (w-left-right)*t.Sub(from).Hours()/math.Max(24, to.Sub(from).Hours())
 	}
@@ -41,7 +41,7 @@ func Growth(g stock.Grown) template.HTML {
 		p.line(left, y(v), w-right, y(v), "mmline")
 		p.text(left-6, y(v)+4, "scale", "end", fmt.Sprintf("%g", v))
 	}
-	p.WriteString(`<path class="growth-range" d="`)
+	p.WriteString(`<path class="fill-stock-pale/40" d="`)
 	days := int(to.Sub(from).Hours() / 24)
 	step := max(1, days/60)
 	for d := 0; d <= days; d += step {
@@ -55,14 +55,14 @@ func Growth(g stock.Grown) template.HTML {
 	p.WriteString(`Z"/>`)
 	a, _, _ := g.Growth.On(from)
 	b, _, _ := g.Growth.On(to)
-	p.line(x(from), y(a), x(to), y(b), "growth-line")
+	p.line(x(from), y(a), x(to), y(b), "stroke-stock stroke-[2.5]")
 	for _, s := range g.Samples {
 		for i, d := range s.MM {
-			p.f(`<circle cx="%.5g" cy="%.5g" r="1.8" class="growth-stem"/>`, x(s.On)+float64(i%7-3), y(d))
+			p.f(`<circle cx="%.5g" cy="%.5g" r="1.8" class="growth-stem fill-stock opacity-60"/>`, x(s.On)+float64(i%7-3), y(d))
 		}
 		p.text(math.Max(left+14, x(s.On)), foot+18, "scale", "middle", s.On.Format("2 Jan"))
 	}
-	p.line(left, y(g.Want), w-right, y(g.Want), "want-line")
+	p.line(left, y(g.Want), w-right, y(g.Want), "stroke-leaf [stroke-dasharray:6_4] stroke-[1.6]")
 	p.text(left+6, y(g.Want)-4, "scale", "start", fmt.Sprintf("%g mm wanted", g.Want))
 	if g.Reaches && g.Reach.On.After(from) && g.Reach.On.Before(to) {
 		p.line(x(g.Reach.On), y(g.Want), x(g.Reach.On), foot, "rule")

@@ -19,12 +19,12 @@ func Running(running []float64, cans int, bar learning.Bar) template.HTML {
 	var s pen
 	s.f(`<svg class="running" viewBox="0 0 %.4g %.4g" aria-hidden="true" xmlns="http://www.w3.org/2000/svg">`, w, h)
 	y := func(share float64) float64 { return base - (base-top)*share }
-	s.line(0, y(bar.Share), w, y(bar.Share), "barline")
+	s.line(0, y(bar.Share), w, y(bar.Share), "stroke-ochre [stroke-dasharray:3_3] stroke-1")
 	step := w / float64(max(cans, len(running), 1))
 	if len(running) == 1 {
 		s.f(`<circle cx="%.4g" cy="%.4g" r="2.4" class="rundot"/>`, step/2, y(running[0]))
 	} else if len(running) > 1 {
-		s.WriteString(`<path class="runline" d="`)
+		s.WriteString(`<path class="fill-none stroke-leaf stroke-2" d="`)
 		for i, share := range running {
 			op := "L"
 			if i == 0 {
@@ -73,7 +73,7 @@ func LearningCurve(title string, curve []learners.CurvePoint, tried []learners.T
 		s.f("%s%.4g %.4g", op, x(float64(p.Try)), y(p.Right.Mean))
 	}
 	s.WriteString(`"/>`)
-	s.line(left, y(bar.Share), w-10, y(bar.Share), "barline")
+	s.line(left, y(bar.Share), w-10, y(bar.Share), "stroke-ochre [stroke-dasharray:3_3] stroke-1")
 	s.text(w-10, y(bar.Share)-4, "scale", "end", "the bar")
 	for _, t := range tried {
 		at := x(math.Min(most, float64(t.From+t.To)/2))
@@ -103,7 +103,7 @@ const seated = 22
 func Step(side union.Side, step, title string) template.HTML {
 	const w, h = 420.0, 120.0
 	var s pen
-	s.open(w, h, "gstep", title)
+	s.open(w, h, "w-full bg-sheet border border-rule", title)
 	near, far, low, high := math.Inf(1), math.Inf(-1), math.Inf(1), math.Inf(-1)
 	for _, b := range side.Bodies {
 		for _, q := range b.Points {
@@ -170,16 +170,16 @@ func Step(side union.Side, step, title string) template.HTML {
 	case StepBind:
 		for k := range 9 {
 			px, py := at(union.Point{X: from + (to-from)*float64(k)/8, Y: high})
-			s.line(px-5, py-3, px+5, py+scale*(high-low)+3, "tapeturn")
+			s.line(px-5, py-3, px+5, py+scale*(high-low)+3, "stroke-ink stroke-4 opacity-55")
 		}
 	case StepSeal:
 		px, py := at(union.Point{X: from, Y: high})
 		qx, _ := at(union.Point{X: far + seatX, Y: high})
-		s.rect(px-8, py-4, qx-px+14, scale*(high-low)+8, "filmover")
+		s.rect(px-8, py-4, qx-px+14, scale*(high-low)+8, "fill-sky-state opacity-70 stroke-soft [stroke-dasharray:5_3]")
 	case StepLook:
 		px, py := at(union.Point{X: from, Y: high})
 		qx, _ := at(union.Point{X: to, Y: high})
-		s.f(`<ellipse cx="%.4g" cy="%.4g" rx="%.4g" ry="%.4g" class="lookat"/>`, (px+qx)/2, py+3, (qx-px)/2, 11.0)
+		s.f(`<ellipse cx="%.4g" cy="%.4g" rx="%.4g" ry="%.4g" class="fill-none stroke-leaf stroke-3"/>`, (px+qx)/2, py+3, (qx-px)/2, 11.0)
 		s.text((px+qx)/2, math.Max(11, py-12), "scale", "middle", "the near side meets, top and bottom")
 	}
 	return s.html()
@@ -201,7 +201,7 @@ func PracticeDays(ds []practice.Day) template.HTML {
 		s.line(at-4, y(d.Flat.Low), at-4, y(d.Flat.High), "whisker")
 		s.f(`<circle cx="%.4g" cy="%.4g" r="4" class="rundot"/>`, at-4, y(d.Flat.Mean))
 		s.line(at+4, y(d.Fit.Low), at+4, y(d.Fit.High), "whisker")
-		s.f(`<rect x="%.4g" y="%.4g" width="7" height="7" class="fitmark" transform="rotate(45 %.4g %.4g)"/>`, at+0.5, y(d.Fit.Mean)-3.5,
+		s.f(`<rect x="%.4g" y="%.4g" width="7" height="7" class="fill-scion" transform="rotate(45 %.4g %.4g)"/>`, at+0.5, y(d.Fit.Mean)-3.5,
 			at+4, y(d.Fit.Mean))
 		if len(ds) <= 12 || i%(len(ds)/12+1) == 0 {
 			s.text(at, base+16, "scale", "middle", d.On.Format("2 Jan"))

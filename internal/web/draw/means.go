@@ -22,7 +22,7 @@ func Means(b outlook.Bar, w float64) template.HTML {
 	if b.Lack() > 0 {
 		says += ", not enough"
 	}
-	p.open(w, h, "means", says)
+	p.open(w, h, "block h-4.25 w-auto max-w-full", says)
 	most := math.Max(b.Want, math.Min(b.Have, 1.35*b.Want)) // plenty is not drawn out
 	x := func(v float64) float64 { return (w - 4) * math.Min(v, most) / math.Max(most, 1e-9) }
 	class := meansClass[b.Kind]
@@ -34,10 +34,10 @@ func Means(b outlook.Bar, w float64) template.HTML {
 		from := x(b.Have)
 		p.rect(from, top, x(b.Want)-from, bar, "lacks")
 		for at := from + 4; at < x(b.Want); at += 5 {
-			p.line(at, top+bar, math.Min(at+5, x(b.Want)), top, "lacks-line")
+			p.line(at, top+bar, math.Min(at+5, x(b.Want)), top, "stroke-brick")
 		}
 	}
-	p.line(x(b.Want), 0, x(b.Want), h, "means-mark")
+	p.line(x(b.Want), 0, x(b.Want), h, "stroke-ink stroke-[2.5]")
 	return p.html()
 }
 
@@ -51,10 +51,10 @@ func HoursBar(used, hours float64) template.HTML {
 	var p pen
 	p.f(`<svg class="hours" viewBox="0 0 %g %g" preserveAspectRatio="none" aria-hidden="true" xmlns="http://www.w3.org/2000/svg">`, w, h)
 	most := math.Max(hours, used)
-	p.rect(0, 0, w*hours/most, h, "hours-all")
-	p.rect(0, 0, w*math.Min(used, hours)/most, h, "hours-used")
+	p.rect(0, 0, w*hours/most, h, "fill-hours")
+	p.rect(0, 0, w*math.Min(used, hours)/most, h, "fill-soft")
 	if used > hours {
-		p.rect(w*hours/most, 0, w*(used-hours)/most, h, "hours-over")
+		p.rect(w*hours/most, 0, w*(used-hours)/most, h, "hours-over fill-brick")
 	}
 	return p.html()
 }

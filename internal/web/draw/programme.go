@@ -15,7 +15,7 @@ import (
 func Strand(l match.ProgrammeLine, low, high caliper.Class, ways map[string]int) template.HTML {
 	const w, h, left, right, top, foot, tall = 960.0, 84.0, 4.0, 4.0, 22.0, 62.0, 18.0
 	var p pen
-	p.open(w, h, "strand", fmt.Sprintf("%s: %d of %d grafts paired", l.Line.Order.Code, l.Paired, l.Paired+l.Short))
+	p.open(w, h, across, fmt.Sprintf("%s: %d of %d grafts paired", l.Line.Order.Code, l.Paired, l.Paired+l.Short))
 	step := (w - left - right) / float64(high-low+1)
 	x := func(c caliper.Class) float64 { return left + step*float64(c-low) }
 	usedS, usedW := map[caliper.Class]int{}, map[caliper.Class]int{}
@@ -33,7 +33,7 @@ func Strand(l match.ProgrammeLine, low, high caliper.Class, ways map[string]int)
 	scale := tall / float64(max(1, most(l.Stock), most(l.Wood)))
 	for _, c := range l.Stock {
 		all, used := float64(c.N)*scale, float64(usedS[c.Class])*scale
-		p.rect(x(c.Class)+0.7, top-all, step-1.4, all, "stock-spent")
+		p.rect(x(c.Class)+0.7, top-all, step-1.4, all, "fill-stock-pale")
 		p.rect(x(c.Class)+0.7, top-used, step-1.4, used, "stock-bar")
 	}
 	for _, c := range l.Wood {

@@ -66,11 +66,11 @@ func Seasons(o rehearsal.Outcome, want int, says string) template.HTML {
 			}
 		}
 		middle := func(i int) float64 { return w * (float64(i) + 0.5) / bins }
-		side("seasons-short", func(i int) bool { return middle(i) < line })
-		side("seasons-met", func(i int) bool { return middle(i) >= line })
+		side("fill-brick/85", func(i int) bool { return middle(i) < line })
+		side("fill-leaf/85", func(i int) bool { return middle(i) >= line })
 	}
-	p.line(0, h-2, w, h-2, "grid")
-	p.line(line, 0, line, h, "promise")
+	p.line(0, h-2, w, h-2, "gridline")
+	p.line(line, 0, line, h, "stroke-ink stroke-2")
 	return p.html()
 }
 
@@ -83,7 +83,7 @@ func HeldBack(hs []rehearsestage.Holds) template.HTML {
 		y := row * float64(i)
 		p.text(0, y+17, "fairname", "start", words.HoldsBack(h.What))
 		wide := (w - left - 220) * math.Min(1, h.Share)
-		p.rect(left, y+5, math.Max(1, wide), 15, "holds")
+		p.rect(left, y+5, math.Max(1, wide), 15, "fill-teal")
 		p.text(left+wide+8, y+17, "scale", "start", words.OfShortage(h.Share))
 	}
 	return p.html()
@@ -97,7 +97,7 @@ func Kept(ss []rehearsestage.Step) template.HTML {
 	var p pen
 	p.open(w, h, "keptpromises", words.KeptSays)
 	for v := 0.0; v <= 1.001; v += 0.2 {
-		p.line(left, y(v), w-12, y(v), "grid")
+		p.line(left, y(v), w-12, y(v), "gridline")
 		p.text(left-5, y(v)+4, "scale", "end", fmt.Sprintf("%.0f", 100*v))
 		p.text(x(v), h-bottom+16, "scale", "middle", fmt.Sprintf("%.0f", 100*v))
 	}

@@ -44,7 +44,7 @@ func FairChart(title string, ms []FairMark, house float64) template.HTML {
 	var p pen
 	p.open(w, h, "fairchart", title)
 	for v := low; v <= 1.001; v += 0.1 {
-		p.line(x(v), top, x(v), h-20, "grid")
+		p.line(x(v), top, x(v), h-20, "gridline")
 		p.text(x(v), h-6, "scale", "middle", fmt.Sprintf("%.0f", v*100))
 	}
 	p.line(x(house), top, x(house), h-20, "houseline")
@@ -66,9 +66,9 @@ func FairChart(title string, ms []FairMark, house float64) template.HTML {
 		if m.Note != "" {
 			p.text(0, y+15, "fairnote", "start", "more "+clip(m.Note, 26))
 		}
-		p.rect(x(m.Take.Low), y-4.5, math.Max(1.5, x(m.Take.High)-x(m.Take.Low)), 9, "fairrange")
+		p.rect(x(m.Take.Low), y-4.5, math.Max(1.5, x(m.Take.High)-x(m.Take.Low)), 9, "fill-leaf-pale")
 		p.f(`<path class="%s" d="M%.5g %.5g l%.4g %.4g l%.4g %.4g l%.4g %.4g z"/>`, class, x(m.Take.Mean), y-r, r, r, -r, r, -r, -r)
-		p.f(`<circle class="rawring" cx="%.5g" cy="%.5g" r="4"/>`, x(m.Raw), y)
+		p.f(`<circle class="fill-none stroke-ink stroke-[1.2]" cx="%.5g" cy="%.5g" r="4"/>`, x(m.Raw), y)
 	}
 	return fold(&p)
 }
@@ -95,7 +95,7 @@ func Funnel(title string, ms []FairMark, l take.Limits) template.HTML {
 	var p pen
 	p.open(w, h, "funnel", title)
 	for v := low; v <= 1.001; v += 0.1 {
-		p.line(left, y(v), w-right, y(v), "grid")
+		p.line(left, y(v), w-right, y(v), "gridline")
 		p.text(left-4, y(v)+4, "scale", "end", fmt.Sprintf("%.0f", v*100))
 	}
 	edge := func(of func(take.Bounds) float64, class string) {
@@ -110,10 +110,10 @@ func Funnel(title string, ms []FairMark, l take.Limits) template.HTML {
 		}
 		p.f(`<path class="%s" d="%s"/>`, class, d)
 	}
-	edge(func(b take.Bounds) float64 { return b.Low95 }, "limit95")
-	edge(func(b take.Bounds) float64 { return b.High95 }, "limit95")
-	edge(func(b take.Bounds) float64 { return b.Low998 }, "limit998")
-	edge(func(b take.Bounds) float64 { return b.High998 }, "limit998")
+	edge(func(b take.Bounds) float64 { return b.Low95 }, "fill-none stroke-rule stroke-[1.5]")
+	edge(func(b take.Bounds) float64 { return b.High95 }, "fill-none stroke-rule stroke-[1.5]")
+	edge(func(b take.Bounds) float64 { return b.Low998 }, "fill-none stroke-soft stroke-[1.2]")
+	edge(func(b take.Bounds) float64 { return b.High998 }, "fill-none stroke-soft stroke-[1.2]")
 	p.line(left, y(l.Mean), w-right, y(l.Mean), "houseline")
 	for _, m := range ms {
 		class := "funneldot"
@@ -149,7 +149,7 @@ func Flow(f resultsstage.Flow) template.HTML {
 		says += fmt.Sprintf("; %d lost %s", s.Lost, words.FlowStep(s.Key))
 	}
 	says += fmt.Sprintf("; %d sold or planted, %d stand", f.Sold, f.Stands)
-	p.open(w, h, "flow", says)
+	p.open(w, h, across, says)
 	wide := (w - left - 200) / float64(len(f.Steps))
 	for i, s := range f.Steps {
 		x := left + wide*float64(i)
@@ -161,7 +161,8 @@ func Flow(f resultsstage.Flow) template.HTML {
 		if lost := tallIn - tallOut; lost > 0 {
 			// The lost leave below, and narrow to where they are named.
 			x1, y0 := x+wide*0.55, top+tallOut
-			p.f(`<path class="flow-lost" d="M%.5g %.5g V%.5g C%.5g %.5g %.5g %.5g %.5g %.5g L%.5g %.5g C%.5g %.5g %.5g %.5g %.5g %.5g z"/>`,
+			p.f(`<path class="fill-brick/80"
+				d="M%.5g %.5g V%.5g C%.5g %.5g %.5g %.5g %.5g %.5g L%.5g %.5g C%.5g %.5g %.5g %.5g %.5g %.5g z"/>`,
 				x, y0, y0+lost, x+wide*0.3, y0+lost, x+wide*0.35, top+tall+36, x1, top+tall+40, x1+14, top+tall+40-math.Min(lost, 8),
 				x+wide*0.5, top+tall+28, x+wide*0.4, y0, x+wide*0.12, y0)
 		}
@@ -183,7 +184,7 @@ func Flow(f resultsstage.Flow) template.HTML {
 	x := left + wide*float64(len(f.Steps))
 	end := float64(f.Sold + f.Stands)
 	sold := tall * float64(f.Sold) / all
-	p.rect(x, top, 60, sold, "flow-sold")
+	p.rect(x, top, 60, sold, "fill-scion")
 	p.rect(x, top+sold, 60, tall*end/all-sold, "flow-alive flow-3")
 	p.text(x+68, top+14, "heading", "start", words.Thousands(f.Sold)+" sold")
 	p.text(x+68, top+36, "heading", "start", words.Thousands(f.Stands)+" stand")
@@ -210,7 +211,7 @@ func Curve(title, unit string, ps []take.CurvePoint, raw []resultsstage.Point) t
 	y := func(v float64) float64 { return top + (h-top-bottom)*(1-math.Max(v, low))/(1-low) }
 	p.open(w, h, "takecurve", title)
 	for v := low; v <= 1.001; v += 0.1 {
-		p.line(left, y(v), w-right, y(v), "grid")
+		p.line(left, y(v), w-right, y(v), "gridline")
 		p.text(left-4, y(v)+4, "scale", "end", fmt.Sprintf("%.0f", v*100))
 	}
 	band, line := "", ""
@@ -226,11 +227,12 @@ func Curve(title, unit string, ps []take.CurvePoint, raw []resultsstage.Point) t
 		band += fmt.Sprintf("L%.5g %.5g ", x(ps[i].X), y(ps[i].Low))
 	}
 	if len(ps) > 1 {
-		p.f(`<path class="curveband" d="%sz"/><path class="curveline" d="%s"/>`, band, line)
+		p.f(`<path class="fill-leaf-pale/50" d="%sz"/><path class="fill-none stroke-leaf stroke-[2.2]" d="%s"/>`, band, line)
 	}
 	for _, c := range raw {
-		p.line(x(c.X), y(c.Take.Low), x(c.X), y(c.Take.High), "rawrange")
-		p.f(`<circle class="rawdot" cx="%.5g" cy="%.5g" r="%.3g"><title>%s</title></circle>`, x(c.X), y(c.Take.Mean),
+		p.line(x(c.X), y(c.Take.Low), x(c.X), y(c.Take.High), "stroke-soft stroke-1")
+		p.f(`<circle class="fill-sheet stroke-ink stroke-[1.3]" cx="%.5g" cy="%.5g" r="%.3g"><title>%s</title></circle>`, x(c.X),
+			y(c.Take.Mean),
 			2.5+4*math.Sqrt(float64(c.Counted)/float64(grafts)), html.EscapeString(fmt.Sprintf("%s: %d of %d", c.Label, c.Took, c.Counted)))
 	}
 	step := math.Pow(10, math.Floor(math.Log10(most)))
@@ -258,9 +260,9 @@ func Turns(title string, ps []resultsstage.Point) template.HTML {
 	low = math.Max(0, math.Floor(low*10)/10)
 	y := func(v float64) float64 { return top + (h-top-bottom)*(1-math.Max(v, low))/(1-low) }
 	var p pen
-	p.open(w, h, "stretch", title)
+	p.open(w, h, "h-44 w-auto block", title)
 	for v := low; v <= 1.001; v += 0.1 {
-		p.line(left, y(v), w, y(v), "grid")
+		p.line(left, y(v), w, y(v), "gridline")
 		p.text(left-4, y(v)+4, "scale", "end", fmt.Sprintf("%.0f", v*100))
 	}
 	d := ""
@@ -271,12 +273,13 @@ func Turns(title string, ps []resultsstage.Point) template.HTML {
 			cmd = "M"
 		}
 		d += fmt.Sprintf("%s%.5g %.5g ", cmd, x, y(c.Take.Mean))
-		p.rect(x-5, y(c.Take.High), 10, math.Max(1.5, y(c.Take.Low)-y(c.Take.High)), "fairrange")
+		p.rect(x-5, y(c.Take.High), 10, math.Max(1.5, y(c.Take.Low)-y(c.Take.High)), "fill-leaf-pale")
 		p.text(x, h-10, "scale", "middle", c.Label)
 	}
-	p.f(`<path class="curveline" d="%s"/>`, d)
+	p.f(`<path class="fill-none stroke-leaf stroke-[2.2]" d="%s"/>`, d)
 	for i, c := range ps {
-		p.f(`<circle class="rawdot" cx="%.5g" cy="%.5g" r="4"><title>%s</title></circle>`, left+each*(float64(i)+0.5), y(c.Take.Mean),
+		p.f(`<circle class="fill-sheet stroke-ink stroke-[1.3]" cx="%.5g" cy="%.5g" r="4"><title>%s</title></circle>`,
+			left+each*(float64(i)+0.5), y(c.Take.Mean),
 			html.EscapeString(fmt.Sprintf("%s: %d of %d took", c.Label, c.Took, c.Counted)))
 	}
 	return p.html()
@@ -297,7 +300,7 @@ func Costs(title string, ls []resultsstage.CostLine) template.HTML {
 	h := top + row*float64(len(ls)) + 4
 	x := func(c float64) float64 { return left + (w-left-right)*math.Min(c, most)/most }
 	var p pen
-	p.open(w, h, "costs", title)
+	p.open(w, h, across, title)
 	for i, l := range ls {
 		y, at := top+row*float64(i), 0.0
 		p.text(0, y+17, "fairname", "start", clip(l.Name, 25))

@@ -66,8 +66,8 @@ func Season(s seasonstage.SeasonPage, edit bool) template.HTML {
 		}
 	}
 	t := a.x(s.Today)
-	p.line(t, 18, t, h-4, "season-today")
-	p.f(`<path class="season-flag" d="M%.4g 2 h12 v9 l-6 6 l-6 -6 z"/>`, t-6)
+	p.line(t, 18, t, h-4, "stroke-ink stroke-2")
+	p.f(`<path class="fill-ink" d="M%.4g 2 h12 v9 l-6 6 l-6 -6 z"/>`, t-6)
 	p.flags(s, a, top, edit)
 	return p.html()
 }
@@ -89,7 +89,7 @@ func (p *pen) stockRow(s seasonstage.SeasonPage, a yearAxis, top float64) {
 			p.line(x1, top-5, x2, top-5, "season-range")
 			p.line(x1, top-8, x1, top-2, "season-range")
 			p.line(x2, top-8, x2, top-2, "season-range")
-			p.f(`<circle cx="%.4g" cy="%.4g" r="3.6" class="season-dot"/>`, x, top-5)
+			p.f(`<circle cx="%.4g" cy="%.4g" r="3.6" class="fill-ink"/>`, x, top-5)
 		}
 	}
 }
@@ -117,7 +117,7 @@ func (p *pen) woodRow(s seasonstage.SeasonPage, a yearAxis, at float64) {
 
 func (p *pen) windowRow(r seasonstage.SeasonRow, a yearAxis, at, tall float64) {
 	mid := at + tall/2
-	p.text(a.left-8, mid+4, "season-name", "end", r.Technique.Name)
+	p.text(a.left-8, mid+4, "text-[12.5px]", "end", r.Technique.Name)
 	p.line(a.left, mid, a.right, mid, "mmline")
 	for _, w := range r.Windows {
 		x1, x2 := a.x(w.From), a.x(w.To)
@@ -133,7 +133,7 @@ func (p *pen) windowRow(r seasonstage.SeasonRow, a yearAxis, at, tall float64) {
 		}
 		if c := a.x(w.ClosingFrom()); w.To.Before(a.to) && w.Closes != "" {
 			p.rect(c, mid-3, x2-c, 6, "window-closing")
-			p.line(x2, mid-6, x2, mid+6, "window-end")
+			p.line(x2, mid-6, x2, mid+6, "stroke-ochre stroke-2")
 		}
 		p.WriteString(`</g>`)
 	}
@@ -175,7 +175,7 @@ func (p *pen) flags(s seasonstage.SeasonPage, a yearAxis, top float64, edit bool
 			a.from.Year(),
 			focus,
 		)
-		p.line(x, y, x, top, "usual-line")
+		p.line(x, y, x, top, "stroke-ink [stroke-dasharray:2_2]")
 		p.f(`<path class="usual-flag" d="M%.4g %.4g h9 v9 h-9 z"/>`, x, y)
 		p.text(x+12, y+9, "scale", "start", l.Kind)
 		p.WriteString(`</g>`)
@@ -211,7 +211,7 @@ func Warmth(s seasonstage.SeasonPage) template.HTML {
 	p.open(
 		w,
 		h,
-		"warmth",
+		"w-full max-w-96 h-auto block",
 		fmt.Sprintf("%.0f degree-days so far, %.0f in a usual year", s.Warm[len(s.Warm)-1], s.Usual[min(len(s.Warm), len(s.Usual))-1]),
 	)
 	p.line(left, foot, w-right, foot, "rule")
@@ -225,7 +225,7 @@ func Warmth(s seasonstage.SeasonPage) template.HTML {
 	}
 	for i := range n {
 		if d := s.WarmFrom.AddDate(0, 0, i); d.Day() == 1 {
-			p.line(x(i), foot, x(i), foot+4, "tick")
+			p.line(x(i), foot, x(i), foot+4, "rule")
 			p.text(x(i)+2, foot+17, "scale", "start", d.Format("Jan"))
 		}
 	}
@@ -236,8 +236,8 @@ func Warmth(s seasonstage.SeasonPage) template.HTML {
 		}
 		p.WriteString(`"/>`)
 	}
-	trace("warm-usual", s.Usual[:n])
-	trace("warm-now", s.Warm)
+	trace("fill-none stroke-soft [stroke-dasharray:4_4] stroke-[1.6]", s.Usual[:n])
+	trace("fill-none stroke-ochre stroke-[2.6]", s.Warm)
 	return p.html()
 }
 

@@ -37,7 +37,7 @@ func ClimateMap(chosen season.Site) template.HTML {
 		p.f(`</a>`)
 	}
 	for y := 14.0; y < h-8; y += 26 { // the sea
-		p.f(`<path class="sea" d="M6 %.4g q5 -6 10 0 t10 0"/>`, y+6)
+		p.f(`<path class="fill-none stroke-teal stroke-[1.5] pointer-events-none" d="M6 %.4g q5 -6 10 0 t10 0"/>`, y+6)
 	}
 	p.text(w-8, 16, "scale", "end", cold)
 	p.text(w-8, h-8, "scale", "end", warm)
@@ -54,7 +54,8 @@ func ClimateYear(y seasonstage.ClimateYear) template.HTML {
 	for _, c := range y.Normals {
 		low, high = math.Min(low, c), math.Max(high, c)
 	}
-	p.open(w, h, "climateyear", fmt.Sprintf("%s: months from %g to %g °C", words.ClimateName(string(y.Site.Climate)), low, high))
+	p.open(w, h, "w-full max-w-104 h-auto block", fmt.Sprintf("%s: months from %g to %g °C", words.ClimateName(string(y.Site.Climate)),
+		low, high))
 	at := func(c float64) float64 { return 30 - (c+10)*26/36 } // -10 to 26 °C
 	d := ""
 	for m, c := range y.Normals {
@@ -64,8 +65,8 @@ func ClimateYear(y seasonstage.ClimateYear) template.HTML {
 		}
 		d += fmt.Sprintf("%s%.4g %.4g ", cmd, w*(float64(m)+0.5)/12, at(c))
 	}
-	p.line(0, at(0), w, at(0), "band-month")
-	p.f(`<path class="cold-line" d="%s"/>`, d)
+	p.line(0, at(0), w, at(0), "stroke-black/25")
+	p.f(`<path class="fill-none stroke-teal stroke-2" d="%s"/>`, d)
 	p.text(w-2, at(0)+11, "scale", "end", "0 °C")
 	if y.Site.Rests() && len(y.Spans) > 0 {
 		year := y.Spans[0].From

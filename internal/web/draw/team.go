@@ -80,11 +80,11 @@ func (p *pen) lane(t days.TeamPage, s benchday.Split, x func(float64) float64, a
 			to += cut
 		}
 		if ties {
-			p.rect(x(to), at, x(to+tie)-x(to)-1, tall, "leaf-bar")
+			p.rect(x(to), at, x(to+tie)-x(to)-1, tall, "fill-leaf")
 			to += tie
 		}
 		if from+each-to > 0.5 && to < seconds {
-			p.rect(x(to), at, x(from+each)-x(to)-1, tall, "waits-bar")
+			p.rect(x(to), at, x(from+each)-x(to)-1, tall, "fill-paper stroke-rule")
 		}
 	}
 }

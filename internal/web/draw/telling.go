@@ -29,18 +29,19 @@ func Meetings(t days.Telling) template.HTML {
 	}
 	for l, lot := range t.Lots {
 		y := top + row*(float64(l)+0.5)
-		p.line(0, y+row/2, w, y+row/2, "grid")
+		p.line(0, y+row/2, w, y+row/2, "gridline")
 		p.text(0, y+4, "fairname", "start", clip(lot, 14))
 		for i, m := range t.Meet[l] {
 			x := left + col*(float64(i)+0.5)
 			if m.So > 0 {
-				p.f(`<circle class="meetdisc" cx="%.5g" cy="%.5g" r="%.4g"/>`, x, y, r(m.So))
+				p.f(`<circle class="fill-stock-pale" cx="%.5g" cy="%.5g" r="%.4g"/>`, x, y, r(m.So))
 			}
 			if m.As > 0 {
-				p.f(`<circle class="meetring" cx="%.5g" cy="%.5g" r="%.4g"/>`, x, y, r(m.As))
+				p.f(`<circle class="fill-none stroke-ink stroke-[1.2] [stroke-dasharray:3_2]" cx="%.5g" cy="%.5g" r="%.4g"/>`, x, y,
+					r(m.As))
 			}
 			if m.So > 0 {
-				p.text(x, y+4, "meetn", "middle", fmt.Sprint(m.So))
+				p.text(x, y+4, "fill-ink text-[11px]", "middle", fmt.Sprint(m.So))
 			}
 		}
 	}

@@ -50,7 +50,7 @@ const mostTicks = 12
 func Tree(p trees.Page, move bool) template.HTML {
 	var s pen
 	s.open(treeW, treeH, "tree", words.TreeDrawn(p.Code, p.Tree.Limbs))
-	s.line(20, treeGround, treeW-20, treeGround, "treeground")
+	s.line(20, treeGround, treeW-20, treeGround, "stroke-rule stroke-2")
 	top := 0
 	for _, v := range p.Limbs {
 		if v.RemovedOn == nil {
@@ -62,7 +62,7 @@ func Tree(p trees.Page, move bool) template.HTML {
 	if p.GirthMM != nil {
 		wide = math.Max(9, math.Min(34, float64(*p.GirthMM)/math.Pi/9))
 	}
-	s.f(`<path class="treetrunk" d="M%.4g %.4g L%.4g %.4g L%.4g %.4g L%.4g %.4g z"/>`, treeX-wide*0.75, ty-6, treeX+wide*0.75, ty-6,
+	s.f(`<path class="fill-stock" d="M%.4g %.4g L%.4g %.4g L%.4g %.4g L%.4g %.4g z"/>`, treeX-wide*0.75, ty-6, treeX+wide*0.75, ty-6,
 		treeX+wide, treeGround,
 		treeX-wide, treeGround)
 	for _, v := range p.Limbs {
@@ -119,9 +119,9 @@ func (p *pen) limb(of trees.Page, v trees.LimbView, move bool) {
 	}
 	p.f(`<g class="limbtip tip-%s" transform="translate(%.4g %.4g)"%s>`, tipClass(v.State), x, y, attrs)
 	p.f(`<circle r="17"/>`)
-	p.text(0, 5.5, "tipletter", "middle", v.Letter)
+	p.text(0, 5.5, "[font:700_17px_var(--font-sans)] fill-ink", "middle", v.Letter)
 	p.f("</g>")
-	p.f(`<g class="tipsays" id="says-%s" transform="translate(%.4g %.4g)">`, v.Letter, x, y)
+	p.f(`<g class="pointer-events-none" id="says-%s" transform="translate(%.4g %.4g)">`, v.Letter, x, y)
 	name, says := v.Variety, words.LimbCounts(v.Alive, v.Doubtful, v.Healing, v.Bench, v.Dead, v.Cut)
 	switch {
 	case v.Nurse:
@@ -185,7 +185,7 @@ func Flowers(fs []trees.Flower, year int) template.HTML {
 		step = 14
 	}
 	for d := first; d.Before(last); d = d.AddDate(0, 0, step) {
-		p.line(x(d), top-4, x(d), h-4, "grid")
+		p.line(x(d), top-4, x(d), h-4, "gridline")
 		p.text(x(d), 14, "scale", "middle", d.Format("2 Jan"))
 	}
 	i := 0
@@ -196,7 +196,7 @@ func Flowers(fs []trees.Flower, year int) template.HTML {
 		y := top + row*float64(i)
 		i++
 		p.text(0, y+18, "fairname", "start", clip(f.Variety.Name, 19))
-		class := "flowerbar"
+		class := "fill-scion"
 		if !f.Noted {
 			class += " flowerusual"
 		}

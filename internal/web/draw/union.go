@@ -60,7 +60,7 @@ func Union(p match.UnionPage) template.HTML {
 func Shift(p match.UnionPage) template.HTML {
 	const w, h, base, top = 390.0, 150.0, 120.0, 16.0
 	var pen pen
-	pen.open(w, h, "shift", fmt.Sprintf("Contact by shift: centred %.1f mm, flush %.1f mm", p.By[union.Centred].MM, p.By[union.Flush].MM))
+	pen.open(w, h, across, fmt.Sprintf("Contact by shift: centred %.1f mm, flush %.1f mm", p.By[union.Centred].MM, p.By[union.Flush].MM))
 	most, reach := 1.0, 1.0
 	for _, c := range p.Curve {
 		most, reach = math.Max(most, c.MM), math.Max(reach, c.Shift)
@@ -68,7 +68,7 @@ func Shift(p match.UnionPage) template.HTML {
 	x := func(u float64) float64 { return 6 + (w-12)*math.Max(0, math.Min(1, u/reach)) }
 	const z90 = 1.6449
 	lo, hi := x(p.Joint.Flush-z90*p.HandSD), x(p.Joint.Flush+z90*p.HandSD)
-	pen.rect(lo, top, hi-lo, base-top, "lands")
+	pen.rect(lo, top, hi-lo, base-top, "fill-lands")
 	pen.line(x(0), base, x(reach), base, "rule")
 	pen.line(x(p.Joint.Flush), top-4, x(p.Joint.Flush), base, "mmline")
 	pen.WriteString(`<path class="curve" d="`)

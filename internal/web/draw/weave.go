@@ -21,7 +21,8 @@ func ThreadClass(n int) string { return patterns[n%len(patterns)] }
 // ThreadSample draws a short thread for a table's key.
 func ThreadSample(n int) template.HTML {
 	var p pen
-	p.f(`<svg class="sample" viewBox="0 0 40 10" aria-hidden="true" xmlns="http://www.w3.org/2000/svg">`)
+	p.f(`<svg class="w-10 h-2.75 inline-block align-middle mr-1.5" viewBox="0 0 40 10" aria-hidden="true"
+		xmlns="http://www.w3.org/2000/svg">`)
 	p.f(`<path d="M1 5 H39" class="thread %s" stroke-width="6"/>`, ThreadClass(n))
 	return p.html()
 }
@@ -77,7 +78,7 @@ func Weave(m match.MatchPage) template.HTML {
 	barH := step - 3
 	for _, c := range m.Stock {
 		all, used := float64(c.N)*scale, float64(usedS[c.Class])*scale
-		p.rect(gapL-all, y(c.Class)+1.5, all, barH, "stock-spent")
+		p.rect(gapL-all, y(c.Class)+1.5, all, barH, "fill-stock-pale")
 		p.rect(gapL-used, y(c.Class)+1.5, used, barH, "stock-bar")
 		p.text(gapL-all-7, y(c.Class)+step/2+4.5, "count", "end", fmt.Sprint(c.N))
 	}
