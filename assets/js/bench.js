@@ -53,12 +53,15 @@
     return c;
   };
 
+  // What the card says stands in the page, in the tongue of the page.
+  const says = (key, n) => card.dataset['text' + key].replace('{n}', () => n);
+
   const draw = () => {
     const c = seen();
     const wait = waiting();
     const reach = UK.reach();
     $('tied').textContent = c.tied;
-    $('left').textContent = c.finished ? 'finished' : `${c.left} to go`;
+    $('left').textContent = c.finished ? says('Finished') : says('Left', c.left);
     const svg = $('rungs');
     const w = 610 / Math.max(planned, 1);
     if (svg.children.length !== Math.max(planned, c.tied)) {
@@ -76,23 +79,23 @@
       r.setAttribute('class', 'rung' + (i < Math.min(counts.tied, c.tied) ? ' safe' : i < c.tied ? ' waits' : ''));
     });
     const bits = [];
-    for (const [k, name] of [['spoiled_stock', 'stock spoiled'], ['spoiled_wood', 'wood spoiled'], ['dropped', 'dropped'], ['set_aside',
-      'set aside']]) {
-      if (c[k]) bits.push(`${c[k]} ${name}`);
+    for (const [k, name] of [['spoiled_stock', 'Stock'], ['spoiled_wood', 'Wood'], ['dropped', 'Dropped'], ['set_aside', 'Aside']]) {
+      if (c[k]) bits.push(says(name, c[k]));
     }
     $('others').textContent = bits.join(' · ');
     const due = c.since_wipe >= wipeAfter;
     $('wipe').classList.toggle('calm', !due);
-    $('wipe-says').textContent = due ? `${c.since_wipe} grafts since the last wipe. Wipe now.` :
-      `${c.since_wipe} grafts since the last wipe.`;
+    $('wipe-says').textContent = says(due ? 'Wipenow' : 'Wiped', c.since_wipe);
     const line = $('line');
     const red = UK.alarm();
-    const waits = wait.length === 1 ? '1 tap waits' : `${wait.length} taps wait`;
+    const waits = says(wait.length === 1 ? 'One' : 'Many', wait.length);
     line.className = 'line ' + (red ? 'red' : reach === 'on' ? 'on' : 'off');
     if (red) line.textContent = red;
-    else if (reach === 'out') line.innerHTML = `${waits} here. <a href="/sign-in">Sign in again</a> and they go.`;
-    else if (reach === 'off') line.textContent = `The line is down. ${waits} on this device; go on tapping.`;
-    else line.textContent = wait.length ? `${wait.length} on the way` : 'All safe';
+    else if (reach === 'out') {
+      const again = Object.assign(document.createElement('a'), { href: '/sign-in', textContent: says('Out', waits) });
+      line.replaceChildren(again);
+    } else if (reach === 'off') line.textContent = says('Off', waits);
+    else line.textContent = wait.length ? says('Way', wait.length) : says('Safe');
     for (const b of card.querySelectorAll('[data-tap]')) {
       const k = b.dataset.tap;
       const n = Number(b.dataset.n || 1);
@@ -110,7 +113,7 @@
     for (const h of done.held) {
       if (!list.some((x) => x.id === h.id && x.body.code === code)) continue;
       history = history.filter((t) => t.id !== h.id);
-      $('held').textContent = `A tap was kept but not counted: ${h.why}.`;
+      $('held').textContent = says('Held', h.why);
     }
     remember();
   });

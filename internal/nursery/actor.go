@@ -21,6 +21,8 @@ type Actor struct {
 	ID   int64
 	Name string
 	Role Role
+	// Tongue is in which pages are for them that are in it; "" is English.
+	Tongue string
 	// Sent is who was signed in when another's work was handed in, kept on a shared
 	// tablet while the line was down; 0: they did it themselves.
 	Sent int64

@@ -93,6 +93,52 @@ func TestAWorkerReadsTheirPageInTheirTongue(t *testing.T) {
 	b.clean()
 }
 
+// TestABenchHandWorksInTheirTongue chooses it in the menu, taps on a card and counts a tag; pages
+// that the tongue has not whole stay English, frame and all.
+func TestABenchHandWorksInTheirTongue(t *testing.T) {
+	t.Parallel()
+	h := open(t, testhouse.Demo(t))
+	b := h.browser(t, 1280, 800)
+	b.signIn("ansel")
+	tag := h.liveTag(t)
+	tied := h.one(t, `select tied::text from tag where code = '`+tag+`'`)
+	b.goTo("/bench/tags/" + tag)
+	b.sees("Tied one")
+	b.eval(`document.querySelector('.who').open = true; const s = document.querySelector('#tongue-all'); s.value = 'pl';
+		s.dispatchEvent(new Event('change', { bubbles: true }))`)
+	b.is(`document.documentElement.lang === 'pl'`)
+	b.at("/bench/tags/" + tag)
+	assert.Equal(t, "pl", h.one(t, `select tongue from person where sign_in = 'ansel'`))
+	b.sees("Jedno zawiązane")
+	b.sees("Wytrzyj nóż")
+	b.sees("wt 23 lutego")
+	b.axe("a card in Polish")
+	b.click(`[data-tap="tied"]`)
+	b.is(`document.getElementById('line').textContent === 'Wszystko zapisane' && !UK.items().length`)
+	assert.NotEqual(t, tied, h.one(t, `select tied::text from tag where code = '`+tag+`'`))
+	b.click(`[data-tap="undo"]`)
+	b.is(`document.getElementById('line').textContent === 'Wszystko zapisane' && !UK.items().length`)
+	b.is(`!/\b(grafts|tied|wait|the)\b/.test(document.querySelector('#card').innerText)`)
+
+	b.goTo("/bench")
+	b.sees("Twoje etykiety")
+	due := h.dueTag(t)
+	b.goTo("/heal/" + due)
+	if h.one(t, `select count(*)::text from tag t join person p on p.id = t.worker_id where t.code = '`+due+`'
+		and p.sign_in = 'ansel'`) == "1" {
+		b.sees("Przyjęte")
+	}
+	b.goTo("/grow")
+	b.is(`document.documentElement.lang === 'en'`)
+	b.sees("Grow on")
+	b.eval(`document.querySelector('.who').open = true; const s = document.querySelector('#tongue-all'); s.value = '';
+		s.dispatchEvent(new Event('change', { bubbles: true }))`)
+	b.is(`document.readyState === 'complete'`)
+	b.goTo("/bench")
+	b.sees("Your tags")
+	b.clean()
+}
+
 // TestAToolIsNotedOnTheCardAndRecalled: named under Workers and hours, chosen on the card,
 // found by recall, and taken back.
 func TestAToolIsNotedOnTheCardAndRecalled(t *testing.T) {

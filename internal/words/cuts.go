@@ -26,18 +26,30 @@ var cuts = map[union.Cut]string{
 	union.ShieldOutCut: "shield %.0f mm, from %.1f mm wood, flipped out",
 }
 
-// Cut says what a measure under a drawing is of, with its figures.
-func Cut(m union.Measure) string {
+// What a drawing of a cut says of the stems in it.
+const (
+	CutTitle = "%.1f mm stock and %.1f mm wood, cut as for %s"
+	CutStock = "stock %.1f"
+	CutWood  = "wood %.1f"
+)
+
+// CutOf says one of them in a tongue; figures are written as on labels, with a point.
+func CutOf(tongue, says string, figures ...any) string {
+	return fmt.Sprintf(Tell(tongue, says), figures...)
+}
+
+// Cut says in a tongue what a measure under a drawing is of, with its figures.
+func Cut(tongue string, m union.Measure) string {
 	if m.Of == union.FaceTongueCut {
 		part := "⅓"
 		if m.Figures[1] == 0.5 {
 			part = "½"
 		}
-		return fmt.Sprintf("face %.0f mm, the tongue from %s below the tip", m.Figures[0], part)
+		return CutOf(tongue, "face %.0f mm, the tongue from %s below the tip", m.Figures[0], part)
 	}
 	figures := make([]any, len(m.Figures))
 	for i, f := range m.Figures {
 		figures[i] = f
 	}
-	return fmt.Sprintf(cuts[m.Of], figures...)
+	return CutOf(tongue, cuts[m.Of], figures...)
 }

@@ -55,8 +55,12 @@ func TestHarmsAndCutsInWords(t *testing.T) {
 			continue
 		}
 		for _, m := range side.Measures {
-			assert.NotContains(t, words.Cut(m), "%!", technique)
-			assert.NotEmpty(t, words.Cut(m), technique)
+			assert.NotContains(t, words.Cut("", m), "%!", technique)
+			assert.NotEmpty(t, words.Cut("", m), technique)
+			for _, tongue := range words.Tongues[1:] {
+				assert.NotEqual(t, words.Cut("", m), words.Cut(tongue.Key, m), "%s in %s", technique, tongue.Name)
+				assert.NotContains(t, words.Cut(tongue.Key, m), "%!", technique)
+			}
 		}
 	}
 }

@@ -4,9 +4,12 @@ import (
 	"embed"
 	"encoding/json"
 	"fmt"
+	"regexp"
 	"sort"
 	"strings"
+	"time"
 
+	"golang.org/x/text/feature/plural"
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 	"golang.org/x/text/message/catalog"
@@ -15,18 +18,20 @@ import (
 //go:embed tongues/*.json
 var tongueFiles embed.FS
 
-// Tongue is a language in which somebody may read their own page.
+// Tongue is a language in which somebody may read the pages that are in it.
 type Tongue struct {
 	Key  string // of two or three letters; "" is English
 	Name string // by itself
 }
 
 // Tongues are those there are, English first.
-var Tongues, tongues = readTongues()
+var Tongues, tongues, told = readTongues()
 
-// readTongues reads what ships: one file a tongue, the English text being the key. A file that
-// cannot be read is a fault of the build, not of a request.
-func readTongues() ([]Tongue, catalog.Catalog) {
+// readTongues reads what ships: one file a tongue, the English text being the key, as a catalogue
+// of texts with figures and as they stand. A file that cannot be read is a fault of the build, not
+// of a request.
+func readTongues() ([]Tongue, catalog.Catalog, map[string]map[string]string) {
+	told := map[string]map[string]string{}
 	b := catalog.NewBuilder(catalog.Fallback(language.English))
 	list := []Tongue{{"", "English"}}
 	files, err := tongueFiles.ReadDir("tongues")
@@ -43,7 +48,7 @@ func readTongues() ([]Tongue, catalog.Catalog) {
 		if err := json.Unmarshal(text, &says); err != nil {
 			panic(fmt.Sprint("tongue ", key, ": ", err))
 		}
-		list = append(list, Tongue{key, says["English"]})
+		list, told[key] = append(list, Tongue{key, says["English"]}), says
 		for english, s := range says {
 			if err := b.SetString(language.Make(key), english, s); err != nil {
 				panic(fmt.Sprint("tongue ", key, ": ", err))
@@ -51,7 +56,50 @@ func readTongues() ([]Tongue, catalog.Catalog) {
 		}
 	}
 	sort.Slice(list[1:], func(i, j int) bool { return list[i+1].Name < list[j+1].Name })
-	return list, b
+	return list, b, told
+}
+
+// Told gives an English text as it stands in a tongue's file; false: it is not there.
+func Told(tongue, english string) (string, bool) {
+	s, ok := told[tongue][english]
+	return s, ok
+}
+
+// Tell says a whole text in a tongue, in English where it has no words for it.
+func Tell(tongue, english string) string {
+	if s, ok := Told(tongue, english); ok {
+		return s
+	}
+	return english
+}
+
+var nameOfTime = regexp.MustCompile(`[A-Z][a-z]+`)
+
+// On says a time as a layout has it, with the months and days of a tongue.
+func On(tongue string, t time.Time, layout string) string {
+	s := t.Format(layout)
+	if tongue == "" {
+		return s
+	}
+	return nameOfTime.ReplaceAllStringFunc(s, func(name string) string { return Tell(tongue, name) })
+}
+
+// Counted says so many of something in a tongue, whose file has the forms after "one|many": of one
+// and of others, or of one, of few and of many, where it tells these apart.
+func Counted(tongue string, n int, one, many string) string {
+	forms := []string{one, many}
+	tag := language.English
+	if s, ok := Told(tongue, one+"|"+many); ok {
+		forms, tag = strings.Split(s, "|"), language.Make(tongue)
+	}
+	form := forms[len(forms)-1]
+	switch plural.Cardinal.MatchPlural(tag, n, 0, 0, 0, 0) {
+	case plural.One:
+		form = forms[0]
+	case plural.Few:
+		form = forms[min(1, len(forms)-1)]
+	}
+	return Thousands(n) + " " + form
 }
 
 // IsTongue says whether there is a tongue of that key.

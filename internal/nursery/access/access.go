@@ -159,7 +159,7 @@ func (s *Stage) Actor(ctx context.Context, id int64) (nursery.Actor, error) {
 	if p.LeftOn != nil {
 		return nursery.Actor{}, nursery.ErrNotFound
 	}
-	a := nursery.Actor{ID: p.ID, Name: p.Name, Role: nursery.Role(p.Role)}
+	a := nursery.Actor{ID: p.ID, Name: p.Name, Role: nursery.Role(p.Role), Tongue: p.Tongue}
 	s.known.put(a)
 	return a, nil
 }
@@ -237,11 +237,12 @@ func (s *Stage) SetKeys(ctx context.Context, a nursery.Actor, off bool) error {
 	return s.DB.Q().SetKeys(ctx, a.ID, off)
 }
 
-// SetTongue says in which tongue somebody reads their own page.
+// SetTongue says in which tongue somebody reads the pages that are in it.
 func (s *Stage) SetTongue(ctx context.Context, a nursery.Actor, tongue string) error {
 	if !words.IsTongue(tongue) {
 		return nursery.Problem{Says: words.NoSuchTongue}
 	}
+	defer s.known.forget(a.ID)
 	return s.DB.Q().SetTongue(ctx, a.ID, tongue)
 }
 

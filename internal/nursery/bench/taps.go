@@ -167,7 +167,7 @@ func (s *Stage) tapAlone(ctx context.Context, a nursery.Actor, code string, taps
 		}
 		for _, y := range kept {
 			if y.Held != nil {
-				done.Held = append(done.Held, NotCounted{y.ID, words.Refused(tally.Refusal(*y.Held))})
+				done.Held = append(done.Held, NotCounted{y.ID, words.Tell(a.Tongue, words.Refused(tally.Refusal(*y.Held)))})
 			}
 		}
 		return nil

@@ -6,7 +6,6 @@ import (
 	"embed"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"html/template"
 	"net/http"
 	"strconv"
@@ -185,7 +184,7 @@ type labelsPage struct {
 type cardPage struct {
 	benchstage.CardPage
 	Cut, PaceDrawing template.HTML
-	Finish           string
+	Minutes          float64 // that what is left takes at this pace
 	ReadOnly         bool
 	Taps             []tapped
 	To, Ties         int64  // offered when it is handed over
@@ -217,6 +216,7 @@ func (b bench) gather(r *http.Request) (cardPage, error) {
 	p := cardPage{
 		CardPage: c,
 		Cut: draw.Cut(
+			page.Actor(r).Tongue,
 			t.Technique,
 			union.Stems{Stock: (t.StockLow + t.StockHigh) / 2, Scion: (t.WoodLow + t.WoodHigh) / 2},
 			c.FaceWay,
@@ -239,8 +239,7 @@ func (b bench) gather(r *http.Request) (cardPage, error) {
 		p.Taps = append(p.Taps, tapped{x.ID, x.Kind, x.N})
 	}
 	if c.PerHour > 0 && c.Counts.Left > 0 {
-		minutes := float64(c.Counts.Left) / c.PerHour * 60
-		p.Finish = fmt.Sprintf("about %.0f minutes at this pace", minutes)
+		p.Minutes = float64(c.Counts.Left) / c.PerHour * 60
 	}
 	return p, nil
 }
@@ -264,7 +263,7 @@ func (b bench) pace(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return b.Part(w, b.views["card"], "pace", pacePart{p, draw.Pace(p.Pace, b.Nursery.Now())})
+	return b.Part(w, r, b.views["card"], "pace", pacePart{p, draw.Pace(p.Pace, b.Nursery.Now())})
 }
 
 // maxTapBody bounds what a tablet may send at once.

@@ -73,7 +73,7 @@ func (b bench) showDays(w http.ResponseWriter, r *http.Request, problem string, 
 	p.BuddingDrawing = draw.Budding(p.Budding, b.Nursery.Today())
 	f := page.Frame{Title: "Bench days", Stage: "Bench", Data: p, Form: page.NewForm()}
 	if page.IsPart(r) {
-		return b.Part(w, b.views["days"], "days", page.PartOf(r, f))
+		return b.Part(w, r, b.views["days"], "days", page.PartOf(r, f))
 	}
 	return b.ShowStatus(w, r, b.views["days"], f, status)
 }
@@ -182,7 +182,7 @@ func (b bench) ways(w http.ResponseWriter, r *http.Request) error {
 	}
 	p := waysPage{ways, late}
 	if page.IsPart(r) {
-		return b.Part(w, b.views["days"], "ways", p)
+		return b.Part(w, r, b.views["days"], "ways", p)
 	}
 	return b.Show(w, r, b.views["ways"], page.Frame{Title: "Ways out", Stage: "Bench", Data: p})
 }

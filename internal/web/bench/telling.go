@@ -29,7 +29,7 @@ func (b bench) showTelling(w http.ResponseWriter, r *http.Request, problem strin
 		return err
 	}
 	if page.IsPart(r) {
-		return b.Part(w, b.views["telling"], "tellingline", t)
+		return b.Part(w, r, b.views["telling"], "tellingline", t)
 	}
 	return b.ShowStatus(w, r, b.views["telling"], page.Frame{Title: "Sharing out so that counts tell", Stage: "Bench", Form: page.NewForm(),
 		Data: tellingPage{t, problem, draw.Meetings(t)}}, status)

@@ -13,8 +13,8 @@ import (
 )
 
 // Cut draws stock and scion from the side as the technique cuts them, one
-// scale both ways. It gives "" for two stems that cannot be cut so.
-func Cut(technique string, stems union.Stems, face union.Face, manner union.Manner) template.HTML {
+// scale both ways, with its measures in a tongue. It gives "" for two stems that cannot be cut so.
+func Cut(tongue, technique string, stems union.Stems, face union.Face, manner union.Manner) template.HTML {
 	side, err := union.SideBy(technique, stems, face, manner)
 	if err != nil {
 		return ""
@@ -30,7 +30,7 @@ func Cut(technique string, stems union.Stems, face union.Face, manner union.Mann
 	x := func(mm float64) float64 { return (w-scale*(right-left))/2 + scale*(mm-left) }
 	y := func(mm float64) float64 { return edge + scale*(high-mm) }
 	var p pen
-	p.open(w, h, "cut", fmt.Sprintf("%.1f mm stock and %.1f mm wood, cut as for %s", stems.Stock, stems.Scion, technique))
+	p.open(w, h, "cut", words.CutOf(tongue, words.CutTitle, stems.Stock, stems.Scion, technique))
 	trace := func(l union.Line, class, end string) {
 		p.WriteString(`<path d="`)
 		for i, q := range l.Points {
@@ -49,7 +49,7 @@ func Cut(technique string, stems union.Stems, face union.Face, manner union.Mann
 		trace(c, "knifecut", "")
 	}
 	foot := y(low) + 12
-	p.text(x(left)+6, y(-stems.Stock/2)-6, "on-stock", "start", fmt.Sprintf("stock %.1f", stems.Stock))
+	p.text(x(left)+6, y(-stems.Stock/2)-6, "on-stock", "start", words.CutOf(tongue, words.CutStock, stems.Stock))
 	last := side.Bodies[len(side.Bodies)-1]
 	if last.Part == "bud" {
 		last = side.Bodies[len(side.Bodies)-2]
@@ -64,10 +64,10 @@ func Cut(technique string, stems union.Stems, face union.Face, manner union.Mann
 		}
 	}
 	if x(far)-x(near) > 90 {
-		p.text(x(far)-6, y(mid)+5, "on-scion", "end", fmt.Sprintf("wood %.1f", stems.Scion))
+		p.text(x(far)-6, y(mid)+5, "on-scion", "end", words.CutOf(tongue, words.CutWood, stems.Scion))
 	}
 	for i, m := range side.Measures {
-		name := words.Cut(m)
+		name := words.Cut(tongue, m)
 		a, b := x(m.From), x(m.To)
 		p.line(a, foot, b, foot, "measure")
 		p.line(a, foot-4, a, foot+4, "measure")

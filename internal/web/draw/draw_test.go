@@ -65,11 +65,11 @@ func TestEveryDrawingIsSoundWhateverItShows(t *testing.T) {
 	sound(t, "pace", draw.Pace([]store.Pace{{From: now.Add(-25 * time.Minute), N: 7}, {From: now, N: 2}}, now))
 	for _, k := range []string{"splice", "whip-and-tongue", "cleft-one-side", "off-centre-cleft", "saddle", "tool-cut", "side-veneer",
 		"bark-flap", "chip-bud", "t-bud"} {
-		assert.Contains(t, draw.Cut(k, union.Stems{Stock: 9.5, Scion: 7.8}, union.Long, union.Manner{}), "stock 9.5", k)
-		sound(t, k, draw.Cut(k, union.Stems{Stock: 9.5, Scion: 7.8}, union.Long, union.Manner{}))
-		sound(t, k, draw.Cut(k, union.Stems{Stock: 24, Scion: 12}, union.Long, union.Manner{}))
+		assert.Contains(t, draw.Cut("", k, union.Stems{Stock: 9.5, Scion: 7.8}, union.Long, union.Manner{}), "stock 9.5", k)
+		sound(t, k, draw.Cut("", k, union.Stems{Stock: 9.5, Scion: 7.8}, union.Long, union.Manner{}))
+		sound(t, k, draw.Cut("", k, union.Stems{Stock: 24, Scion: 12}, union.Long, union.Manner{}))
 	}
-	assert.Empty(t, draw.Cut("no such", union.Stems{Stock: 9, Scion: 9}, union.Long, union.Manner{}),
+	assert.Empty(t, draw.Cut("", "no such", union.Stems{Stock: 9, Scion: 9}, union.Long, union.Manner{}),
 		"no picture rather than another technique's")
 	for _, s := range []wood.Stick{{LengthMM: 540, BaseMM: 9, TipMM: 5, InternodeMM: 22, Usable: wood.Zone{To: 0.5}, BudsPerPiece: 3},
 		{LengthMM: 900, BaseMM: 6, TipMM: 6, InternodeMM: 8, Usable: wood.Zone{From: 0.1, To: 0.9}, BudsPerPiece: 1}} {

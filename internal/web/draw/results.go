@@ -149,7 +149,7 @@ func Flow(f resultsstage.Flow) template.HTML {
 		says += fmt.Sprintf("; %d lost %s", s.Lost, words.FlowStep(s.Key))
 	}
 	says += fmt.Sprintf("; %d sold or planted, %d stand", f.Sold, f.Stands)
-	p.open(w, h, across, says)
+	p.open(w, h, "flow "+across, says)
 	wide := (w - left - 200) / float64(len(f.Steps))
 	for i, s := range f.Steps {
 		x := left + wide*float64(i)

@@ -196,7 +196,7 @@ func Flowers(fs []trees.Flower, year int) template.HTML {
 		y := top + row*float64(i)
 		i++
 		p.text(0, y+18, "fairname", "start", clip(f.Variety.Name, 19))
-		class := "fill-scion"
+		class := "flowerbar fill-scion"
 		if !f.Noted {
 			class += " flowerusual"
 		}

@@ -209,7 +209,7 @@ func (l learners) boardPart(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return l.Part(w, l.views["board"], "seats", l.boardOf(r, p))
+	return l.Part(w, r, l.views["board"], "seats", l.boardOf(r, p))
 }
 
 type step struct {

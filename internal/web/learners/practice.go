@@ -39,7 +39,7 @@ func (l learners) showPractice(w http.ResponseWriter, r *http.Request, f page.Fo
 	}
 	pp := practicePage{Page: p, Curve: draw.PracticeDays(p.Days), Today: l.Nursery.Today().Format(time.DateOnly)}
 	pp.Trainer, pp.PerMM = draw.Trainer(p.Task, 0, p.Task.Best, false)
-	pp.Drawn = draw.Cut(p.Task.Technique, p.Task.Stems, p.Face, p.Manner)
+	pp.Drawn = draw.Cut("", p.Task.Technique, p.Task.Stems, p.Face, p.Manner)
 	if laid, err := strconv.ParseFloat(q.Get("laid"), 64); err == nil && laid >= 0 && laid <= p.Task.Reach+1e-9 {
 		pp.Shift = laid
 		pp.Trainer, pp.PerMM = draw.Trainer(p.Task, laid, p.Task.Best, true)

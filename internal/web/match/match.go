@@ -153,7 +153,7 @@ func (m match) show(w http.ResponseWriter, r *http.Request, a matchstage.Asked, 
 	}
 	frame := page.Frame{Title: "Weave for " + mp.Order.Code, Stage: "Match", Data: p, Form: f}
 	if page.IsPart(r) && r.Method == http.MethodGet {
-		return m.Part(w, m.views["weave"], "weave", page.PartOf(r, frame))
+		return m.Part(w, r, m.views["weave"], "weave", page.PartOf(r, frame))
 	}
 	return m.ShowStatus(w, r, m.views["weave"], frame, status)
 }
@@ -187,7 +187,7 @@ func (m match) showUnion(w http.ResponseWriter, r *http.Request, kind string, s 
 		return err
 	}
 	if up.Cannot == "" {
-		p.Side, p.Face, p.Moved = draw.Cut(up.Kind, s, up.Face, up.Manner), draw.Union(up), draw.Shift(up)
+		p.Side, p.Face, p.Moved = draw.Cut("", up.Kind, s, up.Face, up.Manner), draw.Union(up), draw.Shift(up)
 	}
 	return m.ShowStatus(w, r, m.views["union"], page.Frame{Title: "Union", Stage: "Match", Data: p, Form: f}, status)
 }

@@ -158,7 +158,7 @@ func (m match) showProgramme(w http.ResponseWriter, r *http.Request, f page.Form
 	p.Why = v
 	frame := page.Frame{Title: "The weave of all orders", Stage: "Match", Data: p, Form: f}
 	if page.IsPart(r) && r.Method == http.MethodGet {
-		return m.Part(w, m.views["programme"], "programme", page.PartOf(r, frame))
+		return m.Part(w, r, m.views["programme"], "programme", page.PartOf(r, frame))
 	}
 	return m.ShowStatus(w, r, m.views["programme"], frame, status)
 }

@@ -93,7 +93,7 @@ func (o orders) showList(w http.ResponseWriter, r *http.Request, f page.Form, st
 	}
 	p.Kind, _ = nursery.KindOf("orders")
 	if page.IsPart(r) && r.Method == http.MethodGet {
-		return o.Part(w, o.views["list"], "lines", p)
+		return o.Part(w, r, o.views["list"], "lines", p)
 	}
 	if p.Views, err = o.ViewsOf(r, "/orders"); err != nil {
 		return err
@@ -195,7 +195,7 @@ func (o orders) showOne(w http.ResponseWriter, r *http.Request, f page.Form, sta
 		return err
 	}
 	if page.IsPart(r) {
-		return o.Part(w, o.views["order"], "need", p)
+		return o.Part(w, r, o.views["order"], "need", p)
 	}
 	right, err := o.Nursery.Corrections(r.Context(), "order", p.Line.Order.Code)
 	if err != nil {

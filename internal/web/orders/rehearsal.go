@@ -147,7 +147,7 @@ func (o orders) rehearsal(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	if page.IsPart(r) {
-		return o.Part(w, o.views["rehearsal"], "played", p)
+		return o.Part(w, r, o.views["rehearsal"], "played", p)
 	}
 	frame.Data = p
 	return o.ShowStatus(w, r, o.views["rehearsal"], frame, status)
@@ -198,7 +198,7 @@ func (o orders) planPlayed(w http.ResponseWriter, r *http.Request) error {
 			l.Better.Says = b.Order + ": " + l.Better.Says
 		}
 	}
-	return o.Part(w, o.views["rehearsal"], "plan", l)
+	return o.Part(w, r, o.views["rehearsal"], "plan", l)
 }
 
 // promises are those of past seasons, for Results.
@@ -207,7 +207,7 @@ func (o orders) promises(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return o.Part(w, o.views["rehearsal"], "kept", rehearsalPage{Promises: ps, Kept: draw.Kept(ps.Steps)})
+	return o.Part(w, r, o.views["rehearsal"], "kept", rehearsalPage{Promises: ps, Kept: draw.Kept(ps.Steps)})
 }
 
 // chance is an order's own, for its page.
@@ -218,8 +218,8 @@ func (o orders) chance(w http.ResponseWriter, r *http.Request) error {
 	}
 	for _, y := range x.Orders {
 		if y.Order.Code == nursery.CleanCode(chi.URLParam(r, "code")) {
-			return o.Part(w, o.views["rehearsal"], "chance", lineOf(x, y))
+			return o.Part(w, r, o.views["rehearsal"], "chance", lineOf(x, y))
 		}
 	}
-	return o.Part(w, o.views["rehearsal"], "chance", nil)
+	return o.Part(w, r, o.views["rehearsal"], "chance", nil)
 }

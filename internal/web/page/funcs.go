@@ -319,12 +319,9 @@ var funcs = template.FuncMap{
 	"band":     draw.Band,
 	"qr":       draw.QR,
 	"tagshape": draw.TagShape,
-	"plural": func(n int, one, many string) string {
-		if n == 1 {
-			return "1 " + one
-		}
-		return words.Thousands(n) + " " + many
-	},
+	"plural":   func(n int, one, many string) string { return words.Counted("", n, one, many) },
+	"told":     func(english string) string { return english },
+	"tongues":  func() []words.Tongue { return words.Tongues },
 }
 
 // Figure is a computed figure that opens its working.

@@ -15,8 +15,10 @@ import (
 	"net/http"
 	"net/netip"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -130,9 +132,6 @@ var Stages = []Stage{
 	{"9", "Results", "/results", Everyone}, {"0", "House", "/house", Boss},
 }
 
-// View is a parsed page.
-type View struct{ t *template.Template }
-
 // Views parses the pages of a stage: each file of its templates folder is a
 // page of that name; files that start with _ are shared among them.
 func Views(files fs.FS) map[string]View {
@@ -150,11 +149,17 @@ func Views(files fs.FS) map[string]View {
 	if len(parts) > 0 {
 		base = template.Must(base.ParseFS(files, parts...))
 	}
+	shares, err := fs.Glob(shared, "templates/*.html")
+	if err != nil {
+		panic(err) // the pattern is constant
+	}
+	common := sourcesOf(shared, shares...)
 	views := map[string]View{}
 	for _, n := range names {
 		short := strings.TrimSuffix(strings.TrimPrefix(n, "templates/"), ".html")
 		if !strings.HasPrefix(short, "_") {
-			views[short] = View{template.Must(template.Must(base.Clone()).ParseFS(files, n))}
+			views[short] = View{template.Must(template.Must(base.Clone()).ParseFS(files, n)),
+				append(sourcesOf(files, append(slices.Clone(parts), n)...), common...), &sync.Map{}}
 		}
 	}
 	return views
@@ -164,7 +169,8 @@ func Views(files fs.FS) map[string]View {
 type Frame struct {
 	PutRight     nursery.Corrections // of what is shown, where it can be put right
 	Title, Stage string
-	Bare         bool // no stage bar: the door, and print pages
+	Bare         bool   // no stage bar: the door, and print pages
+	Tongue       string // in which the page is; "" is English
 	Actor        nursery.Actor
 	Tablet       bool
 	KeysOff      bool // single keys do nothing for this person
@@ -238,7 +244,9 @@ func (k *Kit) ShowStatus(w http.ResponseWriter, r *http.Request, v View, f Frame
 	}
 	w.Header().Set("Union-Knot-Stamp", k.Stamp)
 	var b strings.Builder
-	if err := v.t.ExecuteTemplate(&b, "layout", f); err != nil {
+	var t *template.Template
+	t, f.Tongue = v.in(f.Actor.Tongue)
+	if err := t.ExecuteTemplate(&b, "layout", f); err != nil {
 		return fmt.Errorf("drawing %s: %w", f.Title, err)
 	}
 	w.WriteHeader(status)
@@ -247,11 +255,12 @@ func (k *Kit) ShowStatus(w http.ResponseWriter, r *http.Request, v View, f Frame
 }
 
 // Part renders one named piece of a page, for htmx to swap in.
-func (k *Kit) Part(w http.ResponseWriter, v View, name string, data any) error {
+func (k *Kit) Part(w http.ResponseWriter, r *http.Request, v View, name string, data any) error {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
 	var b strings.Builder
-	if err := v.t.ExecuteTemplate(&b, name, data); err != nil {
+	t, _ := v.in(Actor(r).Tongue)
+	if err := t.ExecuteTemplate(&b, name, data); err != nil {
 		return fmt.Errorf("drawing %s: %w", name, err)
 	}
 	io.WriteString(w, b.String())

@@ -402,7 +402,7 @@ func (s results) tags(w http.ResponseWriter, r *http.Request) error {
 	p := tagsPage{By: q.Get("by"), Key: q.Get("key"), Tags: ts[:min(len(ts), resultsstage.TagsShown)],
 		More: len(ts) > resultsstage.TagsShown}
 	if page.IsPart(r) {
-		return s.Part(w, s.views["tags"], "tags", p)
+		return s.Part(w, r, s.views["tags"], "tags", p)
 	}
 	return s.Show(w, r, s.views["tags"], page.Frame{Title: "Tags behind a figure", Stage: "Results", Data: p})
 }

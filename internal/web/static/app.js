@@ -190,9 +190,12 @@
       get left() { return this.tied - this.all; },
       get over() { return this.left < 0; },
       get says() {
-        if (this.left < 0) return `${-this.left} more than were tied: look again.`;
-        const share = this.all ? `${Math.round(100 * this.num(this.taken) / this.all)} % took of ${this.all} counted. ` : '';
-        return share + (this.left ? `${this.left} of ${this.tied} still to count.` : 'All counted.');
+        // What it says stands in the page, in the tongue of the page.
+        const d = this.$root.dataset;
+        if (this.left < 0) return d.textOver.replace('{n}', -this.left);
+        const share = Math.round(100 * this.num(this.taken) / this.all);
+        const so = this.all ? d.textShare.replace('{n}', share).replace('{m}', this.all) + ' ' : '';
+        return so + (this.left ? d.textLeft.replace('{n}', this.left).replace('{m}', this.tied) : d.textAll);
       },
       bump(e) {
         const { kind, by } = e.currentTarget.dataset;

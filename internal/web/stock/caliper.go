@@ -104,7 +104,7 @@ func (s stock) kept(w http.ResponseWriter, r *http.Request, f *page.Typed, err e
 	if err != nil {
 		return err
 	}
-	return s.Part(w, s.views["caliper"], "now", p)
+	return s.Part(w, r, s.views["caliper"], "now", p)
 }
 
 func (s stock) look(w http.ResponseWriter, r *http.Request) error {

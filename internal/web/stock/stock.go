@@ -192,7 +192,7 @@ func (s stock) showLot(w http.ResponseWriter, r *http.Request, f page.Form, stat
 		p.Last = append(p.Last, lp.Readings[i])
 	}
 	if page.IsPart(r) && r.Method == http.MethodGet {
-		return s.Part(w, s.views["lot"], "share", p)
+		return s.Part(w, r, s.views["lot"], "share", p)
 	}
 	right, err := s.Nursery.Corrections(r.Context(), "lot", lp.Lot.Code)
 	if err != nil {

@@ -67,7 +67,7 @@ func (t trace) find(w http.ResponseWriter, r *http.Request) error {
 		list = "foundtrace"
 	}
 	if page.IsPart(r) {
-		return t.Part(w, t.views["find"], list, found)
+		return t.Part(w, r, t.views["find"], list, found)
 	}
 	// A scanned label opens at once.
 	if to, ok := opens[kindOf(found, typed)]; ok && role != nursery.BenchHand {
