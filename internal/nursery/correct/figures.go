@@ -3,7 +3,6 @@ package correct
 import (
 	"context"
 	"math"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -19,14 +18,9 @@ type healings struct{ *Stage }
 
 func healingOf(ctx context.Context, q store.Q, ref string) (store.HealingWay, error) {
 	hs, err := q.HealingWays(ctx)
-	if err != nil {
-		return store.HealingWay{}, err
-	}
-	i := slices.IndexFunc(hs, func(h store.HealingWay) bool { return h.Key == ref })
-	if i < 0 || hs[i].LowC == nil || hs[i].HighC == nil { // in the row nobody keeps it warm
-		return store.HealingWay{}, nursery.ErrNotFound
-	}
-	return hs[i], nil
+	return theOne(hs, err, func(h store.HealingWay) bool {
+		return h.Key == ref && h.LowC != nil && h.HighC != nil // in the row nobody keeps it warm
+	})
 }
 
 func (s healings) read(ctx context.Context, q store.Q, ref string) (Thing, error) {
@@ -67,14 +61,7 @@ type materials struct{ *Stage }
 
 func materialOf(ctx context.Context, q store.Q, ref string) (store.Material, error) {
 	ms, err := q.Materials(ctx)
-	if err != nil {
-		return store.Material{}, err
-	}
-	i := slices.IndexFunc(ms, func(m store.Material) bool { return m.Key == ref })
-	if i < 0 {
-		return store.Material{}, nursery.ErrNotFound
-	}
-	return ms[i], nil
+	return theOne(ms, err, func(m store.Material) bool { return m.Key == ref })
 }
 
 func (s materials) read(ctx context.Context, q store.Q, ref string) (Thing, error) {

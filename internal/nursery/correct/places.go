@@ -3,7 +3,6 @@ package correct
 import (
 	"context"
 	"errors"
-	"slices"
 	"strings"
 
 	"unionknot/internal/nursery"
@@ -19,15 +18,12 @@ func (s places) read(ctx context.Context, q store.Q, ref string) (Thing, error) 
 		return Thing{}, err
 	}
 	ps, err := q.Places(ctx)
+	p, err := theOne(ps, err, func(p store.Place) bool { return strings.EqualFold(p.Name, ref) })
 	if err != nil {
 		return Thing{}, err
 	}
-	i := slices.IndexFunc(ps, func(p store.Place) bool { return strings.EqualFold(p.Name, ref) })
-	if i < 0 {
-		return Thing{}, nursery.ErrNotFound
-	}
-	return Thing{Kind: "place", Ref: ps[i].Name, Title: ps[i].Name, Says: words.PlaceCorrection, Fields: []Field{
-		{Key: "name", Type: "text", Value: ps[i].Name}}}, nil
+	return Thing{Kind: "place", Ref: p.Name, Title: p.Name, Says: words.PlaceCorrection, Fields: []Field{
+		{Key: "name", Type: "text", Value: p.Name}}}, nil
 }
 
 func (s places) write(ctx context.Context, q store.Q, _ nursery.Actor, ref string, v *values) error {

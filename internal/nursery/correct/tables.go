@@ -29,18 +29,23 @@ func (s *Stage) withDefaults(ctx context.Context, q store.Q, t Thing) (Thing, er
 	return t, nil
 }
 
+// theOne gives what is meant of all that were read; ErrNotFound where nothing is.
+func theOne[T any](all []T, err error, is func(T) bool) (one T, _ error) {
+	if err != nil {
+		return one, err
+	}
+	i := slices.IndexFunc(all, is)
+	if i < 0 {
+		return one, nursery.ErrNotFound
+	}
+	return all[i], nil
+}
+
 type techniques struct{ *Stage }
 
 func techniqueOf(ctx context.Context, q store.Q, ref string) (store.Technique, error) {
 	ts, err := q.Techniques(ctx)
-	if err != nil {
-		return store.Technique{}, err
-	}
-	i := slices.IndexFunc(ts, func(t store.Technique) bool { return t.Key == ref })
-	if i < 0 {
-		return store.Technique{}, nursery.ErrNotFound
-	}
-	return ts[i], nil
+	return theOne(ts, err, func(t store.Technique) bool { return t.Key == ref })
 }
 
 func (s techniques) read(ctx context.Context, q store.Q, ref string) (Thing, error) {
@@ -87,14 +92,7 @@ type ties struct{ *Stage }
 
 func tieOf(ctx context.Context, q store.Q, ref string) (store.Tie, error) {
 	ts, err := q.Ties(ctx)
-	if err != nil {
-		return store.Tie{}, err
-	}
-	i := slices.IndexFunc(ts, func(t store.Tie) bool { return t.Key == ref })
-	if i < 0 {
-		return store.Tie{}, nursery.ErrNotFound
-	}
-	return ts[i], nil
+	return theOne(ts, err, func(t store.Tie) bool { return t.Key == ref })
 }
 
 func (s ties) read(ctx context.Context, q store.Q, ref string) (Thing, error) {
@@ -144,14 +142,7 @@ var usualWays = []string{"graft", "summer bud"}
 
 func genusOf(ctx context.Context, q store.Q, ref string) (store.Genus, error) {
 	gs, err := q.Genera(ctx)
-	if err != nil {
-		return store.Genus{}, err
-	}
-	i := slices.IndexFunc(gs, func(g store.Genus) bool { return g.Key == ref })
-	if i < 0 {
-		return store.Genus{}, nursery.ErrNotFound
-	}
-	return gs[i], nil
+	return theOne(gs, err, func(g store.Genus) bool { return g.Key == ref })
 }
 
 func (s genera) read(ctx context.Context, q store.Q, ref string) (Thing, error) {

@@ -273,21 +273,11 @@ func (b bench) taps(w http.ResponseWriter, r *http.Request) error {
 	var in struct {
 		Taps []benchstage.Tap `json:"taps"`
 	}
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxTapBody)).Decode(&in); err != nil {
-		http.Error(w, "the taps did not arrive whole", http.StatusBadRequest)
+	if !page.Sent(w, r, maxTapBody, &in) {
 		return nil
 	}
 	done, err := b.Nursery.Tap(r.Context(), page.Actor(r), chi.URLParam(r, "code"), in.Taps)
-	var bad nursery.Problem
-	if errors.As(err, &bad) {
-		http.Error(w, bad.Says, http.StatusUnprocessableEntity)
-		return nil
-	} else if err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.Header().Set("Cache-Control", "no-store")
-	return json.NewEncoder(w).Encode(done)
+	return page.Kept(w, done, err)
 }
 
 // tapsOfAll keeps what a device sends of any tags.
@@ -303,9 +293,7 @@ func (b bench) tapsOfAll(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	w.Header().Set("Content-Type", "application/json")
-	w.Header().Set("Cache-Control", "no-store")
-	return json.NewEncoder(w).Encode(done)
+	return page.JSON(w, done)
 }
 
 func (b bench) strays(w http.ResponseWriter, r *http.Request) error {

@@ -5,7 +5,6 @@ package grow
 import (
 	"embed"
 	"encoding/json"
-	"errors"
 	"html/template"
 	"net/http"
 	"slices"
@@ -254,21 +253,11 @@ func (g grow) acts(w http.ResponseWriter, r *http.Request) error {
 	var in struct {
 		Acts []growon.Act `json:"acts"`
 	}
-	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxActBody)).Decode(&in); err != nil {
-		http.Error(w, "what was done did not arrive whole", http.StatusBadRequest)
+	if !page.Sent(w, r, maxActBody, &in) {
 		return nil
 	}
 	done, err := g.Nursery.Do(r.Context(), page.Actor(r), in.Acts)
-	var bad nursery.Problem
-	if errors.As(err, &bad) {
-		http.Error(w, bad.Says, http.StatusUnprocessableEntity)
-		return nil
-	} else if err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.Header().Set("Cache-Control", "no-store")
-	return json.NewEncoder(w).Encode(done)
+	return page.Kept(w, done, err)
 }
 
 // do keeps one act of a form, and goes back to where it was.

@@ -116,9 +116,7 @@ func (l learners) judge(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	w.Header().Set("Content-Type", "application/json")
-	w.Header().Set("Cache-Control", "no-store")
-	return json.NewEncoder(w).Encode(done)
+	return page.JSON(w, done)
 }
 
 type button struct {

@@ -1,6 +1,7 @@
 package page
 
 import (
+	"encoding/json"
 	"errors"
 	"io"
 	"maps"
@@ -193,4 +194,33 @@ func (f Form) All() string {
 func (t *Typed) Ago() time.Duration {
 	ms, _ := strconv.ParseInt(t.Values.Get("ago_ms"), 10, 64)
 	return time.Duration(max(0, ms)) * time.Millisecond
+}
+
+// Sent reads what a device sends of what it kept; false: it did not arrive whole, is sent again,
+// and the answer says so.
+func Sent(w http.ResponseWriter, r *http.Request, most int64, what any) bool {
+	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, most)).Decode(what); err != nil {
+		http.Error(w, "what was sent did not arrive whole", http.StatusBadRequest)
+		return false
+	}
+	return true
+}
+
+// Kept answers a device that sent something: with what became of it, or with what is wrong in it.
+func Kept(w http.ResponseWriter, done any, err error) error {
+	var bad nursery.Problem
+	if errors.As(err, &bad) {
+		http.Error(w, bad.Says, http.StatusUnprocessableEntity)
+		return nil
+	} else if err != nil {
+		return err
+	}
+	return JSON(w, done)
+}
+
+// JSON answers a script of ours.
+func JSON(w http.ResponseWriter, what any) error {
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Cache-Control", "no-store")
+	return json.NewEncoder(w).Encode(what)
 }
