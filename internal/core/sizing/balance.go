@@ -3,6 +3,7 @@ package sizing
 import (
 	"fmt"
 	"math"
+	"slices"
 	"sort"
 )
 
@@ -29,7 +30,11 @@ const nothing = 1e-13
 // Chance is the chance that at least trees come of what there is. It is exact
 // but for chances below 1e-12: the groups' beta-binomials are folded together,
 // and the grade's is summed over how many live.
-func (b Balance) Chance(trees int) float64 { return b.chances(trees, Beta{1, 1})(0) }
+func (b Balance) Chance(trees int) float64 {
+	flat := Beta{1, 1}
+	same, other := b.lives(flat)
+	return b.chances(trees, flat, same, other)(0)
+}
 
 // Mean is how many trees are to be expected.
 func (b Balance) Mean() float64 {
@@ -47,10 +52,12 @@ func (b Balance) Interval90() Interval {
 	for _, g := range b.Groups {
 		top += g.N
 	}
-	// The chance of at least t falls with t: the greatest t that is still reached
-	// with a chance.
+	// What lives is the same whatever is asked for, and the chance of at least t falls with t:
+	// the greatest t that is still reached with a chance.
+	flat := Beta{1, 1}
+	same, other := b.lives(flat)
 	reached := func(chance float64) float64 {
-		return float64(sort.Search(top, func(t int) bool { return b.Chance(t+1) < chance }))
+		return float64(sort.Search(top, func(t int) bool { return b.chances(t+1, flat, same, other)(0) < chance }))
 	}
 	return Interval{Mean: b.Mean(), Low: reached(0.95), High: reached(0.05)}
 }
@@ -67,7 +74,8 @@ func (b Balance) ToGo(trees int, chance float64, more Beta) (int, error) {
 	if !(chance > 0 && chance < 1) || !(more.Alpha > 0 && more.Beta > 0) || !(b.Grade.Alpha > 0 && b.Grade.Beta > 0) {
 		return 0, fmt.Errorf("chance %g, rates %v and %v: %w", chance, more, b.Grade, ErrNever)
 	}
-	at := b.chances(trees, more)
+	same, other := b.lives(more)
+	at := b.chances(trees, more, same, other)
 	if at(0) >= chance {
 		return 0, nil
 	}
@@ -80,9 +88,10 @@ func (b Balance) ToGo(trees int, chance float64, more Beta) (int, error) {
 	return lo + 1 + sort.Search(hi-lo-1, func(i int) bool { return at(lo+1+i) >= chance }), nil
 }
 
-// chances readies the chance of at least trees with n grafts more of a belief.
-func (b Balance) chances(trees int, more Beta) func(n int) float64 {
-	same, other := 0, spread{0, []float64{1}}
+// lives is how many of the groups live: those of the same belief as more by their number, and the
+// chances of how many of all others.
+func (b Balance) lives(more Beta) (same int, other spread) {
+	other = spread{0, []float64{1}}
 	for _, g := range b.Groups {
 		switch {
 		case g.N == 0:
@@ -92,17 +101,23 @@ func (b Balance) chances(trees int, more Beta) func(n int) float64 {
 			other = other.and(g.Take.spread(g.N))
 		}
 	}
+	return same, other
+}
+
+// chances readies the chance of at least trees with n grafts more of a belief, beside those of the
+// groups that live.
+func (b Balance) chances(trees int, more Beta, same int, other spread) func(n int) float64 {
 	grade := reaching{trees: trees, grade: b.Grade}
 	// from is the chance by how many of more's grafts live, whatever the others do.
 	var from []float64
 	return func(n int) float64 {
 		live := more.spread(same + n)
-		for k := len(from); k < live.low+len(live.p); k++ {
-			sum := 0.0
-			for j, p := range other.p {
-				sum += p * grade.at(b.Alive+other.low+j+k)
+		if k := len(from); k < live.low+len(live.p) {
+			made := make([]float64, live.low+len(live.p)-k+len(other.p)-1)
+			for i := range made {
+				made[i] = grade.at(b.Alive + other.low + k + i)
 			}
-			from = append(from, sum)
+			from = append(from, along(other.p, made)...)
 		}
 		sum := 0.0
 		for i, p := range live.p {
@@ -110,6 +125,24 @@ func (b Balance) chances(trees int, more Beta) func(n int) float64 {
 		}
 		return math.Min(1, sum)
 	}
+}
+
+// along gives the mean of values by chances that are laid along them, from each of them on: of
+// len(values) − len(chances) + 1 places.
+func along(chances, values []float64) []float64 {
+	places := len(values) - len(chances) + 1
+	if places*len(chances) <= mostProducts {
+		out := make([]float64, places)
+		for i := range out {
+			for j, p := range chances {
+				out[i] += p * values[i+j]
+			}
+		}
+		return out
+	}
+	back := slices.Clone(chances)
+	slices.Reverse(back)
+	return fold(back, values)[len(chances)-1 : len(values)]
 }
 
 // spread is the chances of low, low+1, … living; what is left out is nothing.

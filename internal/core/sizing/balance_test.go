@@ -51,6 +51,40 @@ func TestABalanceIsAsTheSlowSumHasIt(t *testing.T) {
 	}
 }
 
+// TestABigBalanceIsAsOftenRightAsItSays plays an order of thousands, whose groups are folded by
+// transforms: its range holds nine in ten, and its chances are those of the plays.
+func TestABigBalanceIsAsOftenRightAsItSays(t *testing.T) {
+	b := sizing.Balance{Alive: 1200, Grade: sizing.Beta{Alpha: 570, Beta: 30}, Groups: []sizing.Group{
+		{N: 9000, Take: sizing.Beta{Alpha: 180, Beta: 20}}, {N: 6000, Take: sizing.Beta{Alpha: 40, Beta: 10}},
+		{N: 4000, Take: sizing.Beta{Alpha: 90, Beta: 12}}}}
+	r := rand.New(rand.NewPCG(5, 6))
+	rate := func(x sizing.Beta) float64 { return distuv.Beta{Alpha: x.Alpha, Beta: x.Beta, Src: r}.Rand() }
+	among := b.Interval90()
+	const plays = 4000
+	within, reached := 0, 0
+	for range plays {
+		live := float64(b.Alive)
+		for _, g := range b.Groups {
+			live += distuv.Binomial{N: float64(g.N), P: rate(g.Take), Src: r}.Rand()
+		}
+		trees := distuv.Binomial{N: live, P: rate(b.Grade), Src: r}.Rand()
+		if trees >= among.Low && trees <= among.High {
+			within++
+		}
+		if trees >= 16_500 {
+			reached++
+		}
+	}
+	assert.InDelta(t, 0.90, float64(within)/plays, 0.016)
+	assert.InDelta(t, b.Chance(16_500), float64(reached)/plays, 0.028)
+	n, err := b.ToGo(18_000, 0.9, sizing.Beta{Alpha: 360, Beta: 40})
+	require.NoError(t, err)
+	b.Groups = append(b.Groups, sizing.Group{N: n, Take: sizing.Beta{Alpha: 360, Beta: 40}})
+	assert.GreaterOrEqual(t, b.Chance(18_000), 0.9)
+	b.Groups[3].N--
+	assert.Less(t, b.Chance(18_000), 0.9, "one fewer is not enough")
+}
+
 func TestNothingMadeAsksForAWholeChain(t *testing.T) {
 	take, grade := sizing.Beta{Alpha: 360, Beta: 40}, sizing.Beta{Alpha: 57, Beta: 3}
 	for _, trees := range []int{1, 17, 60, 420, 2000} {
@@ -183,4 +217,24 @@ func BenchmarkBalance(b *testing.B) {
 			_, _ = sizing.Chain{{Alpha: 360, Beta: 40}, {Alpha: 57, Beta: 3}}.Grafts(1000, 0.9)
 		}
 	})
+}
+
+// BenchmarkBigBalance is an order of 20,000 at the bench, in three groups that nobody has counted,
+// beside the same order with every graft counted, whose grade alone is not known.
+func BenchmarkBigBalance(b *testing.B) {
+	grade := sizing.Beta{Alpha: 57, Beta: 3}
+	open := sizing.Balance{Alive: 1200, Grade: grade, Groups: []sizing.Group{{N: 9000, Take: sizing.Beta{Alpha: 180, Beta: 20}},
+		{N: 6000, Take: sizing.Beta{Alpha: 40, Beta: 10}}, {N: 4000, Take: sizing.Beta{Alpha: 90, Beta: 12}}}}
+	for name, bal := range map[string]sizing.Balance{"not counted": open, "counted": {Alive: 18_000, Grade: grade}} {
+		b.Run(name+", its range", func(b *testing.B) {
+			for b.Loop() {
+				bal.Interval90()
+			}
+		})
+		b.Run(name+", to go", func(b *testing.B) {
+			for b.Loop() {
+				_, _ = bal.ToGo(20_000, 0.9, sizing.Beta{Alpha: 360, Beta: 40})
+			}
+		})
+	}
 }

@@ -3,8 +3,10 @@ package sizing
 import (
 	"fmt"
 	"math"
+	"math/bits"
 	"sort"
 
+	"gonum.org/v1/gonum/dsp/fourier"
 	"gonum.org/v1/gonum/mathext"
 )
 
@@ -185,8 +187,26 @@ func (b Beta) logGrid(h float64) (low float64, weights []float64) {
 	return (first + 0.5) * h, weights
 }
 
+// fold gives the sums of products a[i]·b[j] by i + j: one by one, or by their fast Fourier
+// transforms where that is less work, which is exact to about 1e-15 of the greatest.
 func fold(a, b []float64) []float64 {
-	out := make([]float64, len(a)+len(b)-1)
+	n := len(a) + len(b) - 1
+	if len(a)*len(b) > mostProducts {
+		fft := fourier.NewFFT(1 << bits.Len(uint(n-1)))
+		x, y := make([]float64, fft.Len()), make([]float64, fft.Len())
+		copy(x, a)
+		copy(y, b)
+		of := fft.Coefficients(nil, x)
+		for i, c := range fft.Coefficients(nil, y) {
+			of[i] *= c
+		}
+		out := fft.Sequence(x, of)[:n]
+		for i := range out {
+			out[i] = math.Max(0, out[i]/float64(fft.Len())) // there is nothing below zero to fold
+		}
+		return out
+	}
+	out := make([]float64, n)
 	for i, x := range a {
 		if x == 0 {
 			continue
@@ -197,3 +217,6 @@ func fold(a, b []float64) []float64 {
 	}
 	return out
 }
+
+// mostProducts is how many take about as long as the transforms of what they are of.
+const mostProducts = 1 << 18
