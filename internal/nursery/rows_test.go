@@ -155,6 +155,47 @@ func TestWhichRowIsNextFollowsSeasonAndSoil(t *testing.T) {
 	assert.Empty(t, p.Turns[0].Soil)
 }
 
+// TestACrewsPaceIsLearnedFromItsWalks: a house that heads back at twice the house's rate is told so,
+// with a range that narrows, and a mark that is taken back says nothing.
+func TestACrewsPaceIsLearnedFromItsWalks(t *testing.T) {
+	h, _ := rowed(t)
+	tags := h.tagsOf(h.budded(30), h.ansel)
+	alone := rows.Crew{Budders: 1, HoursA: 4, HoursB: 3.5}
+	first, err := h.Rows(ctx, rows.HeadBack, alone)
+	require.NoError(t, err)
+	assert.Zero(t, first.Walked.Tags)
+	assert.InDelta(t, 1, first.Of.Mean, 1e-9, "the house's rate")
+	marks := func(day string, from, many, every int) {
+		_, err := h.DB.Exec(`insert into step_done (act, tag_id, knot, n, on_day, person_id, at, trees)
+			select gen_random_uuid(), (select id from tag where code = $1), 'head back', $3 + i, $2::date,
+				(select id from person where sign_in = 'ansel'), ($2 || ' 08:00')::timestamptz + i * $5 * interval '1 minute', 100
+			from generate_series(1, $4::int) i`, tags[0].Code, day, from, many, every)
+		require.NoError(t, err)
+	}
+	marks("2027-03-02", 0, 5, 20) // 100 in 20 minutes are 300 an hour
+	some, err := h.Rows(ctx, rows.HeadBack, alone)
+	require.NoError(t, err)
+	assert.Equal(t, 4, some.Walked.Tags, "the first of a day says nothing")
+	assert.InDelta(t, 400.0/(4.0/3), some.Walked.Grafts/some.Walked.Hours, 1e-9)
+	assert.InDelta(t, (100+400)/(100+150*4.0/3), some.Of.Mean, 1e-9)
+	marks("2027-03-03", 100, 20, 22)
+	more, err := h.Rows(ctx, rows.HeadBack, alone)
+	require.NoError(t, err)
+	assert.Equal(t, 23, more.Walked.Tags)
+	assert.Less(t, more.Of.High/more.Of.Low, some.Of.High/some.Of.Low)
+	w := words.CrewWorking(string(rows.HeadBack), 2, more.Walked, more.Of)
+	assert.Contains(t, w.Range, "90 %")
+	assert.Len(t, w.Inputs, 2)
+	off, err := h.Rows(ctx, rows.TapeOff, alone)
+	require.NoError(t, err)
+	assert.Zero(t, off.Walked.Tags, "each work has marks of its own")
+	_, err = h.DB.Exec(`update step_done set undone_at = now()`)
+	require.NoError(t, err)
+	none, err := h.Rows(ctx, rows.HeadBack, alone)
+	require.NoError(t, err)
+	assert.Zero(t, none.Walked.Tags)
+}
+
 func TestARowIsRenumberedWithAllThatStandsInIt(t *testing.T) {
 	h, row := rowed(t)
 	other, err := h.AddRow(ctx, h.maud, rows.NewRow{Field: "north field", Number: 4, Bearing: 90, WindFrom: -1, SpacingCM: 25})

@@ -219,6 +219,24 @@ func (q Q) GrowFacts(ctx context.Context, causes map[string]string, on time.Time
 	return f, err
 }
 
+// StepMark is a step noted as done on so many trees at a time.
+type StepMark struct {
+	Knot   string    `db:"knot"`
+	Person int64     `db:"person_id"`
+	At     time.Time `db:"at"`
+	Trees  int       `db:"trees"`
+}
+
+// LastStepMarks gives of each step the last marks, most of them at the most, that were made on the
+// day that they are of.
+func (q Q) LastStepMarks(ctx context.Context, knots []string, most int) (ms []StepMark, err error) {
+	err = q.all(ctx, &ms, `select d.knot, d.person_id, d.at, d.trees from unnest($1::text[]) k(knot)
+		cross join lateral (select s.knot, s.person_id, s.at, s.trees, s.on_day from step_done s
+			where s.knot = k.knot and s.undone_at is null order by s.at desc limit $2) d
+		where d.at::date = d.on_day order by d.knot, d.person_id, d.at`, knots, most)
+	return ms, err
+}
+
 // ActKnown says whether an act was kept before.
 func (q Q) ActKnown(ctx context.Context, act string) (ok bool, err error) {
 	err = q.get(ctx, &ok, `select exists (select 1 from step_done where act = $1) or exists (select 1 from tree_move where act = $1)

@@ -3,7 +3,10 @@ package words
 import (
 	"fmt"
 
+	"unionknot/internal/core/pace"
 	"unionknot/internal/core/rows"
+	"unionknot/internal/core/sizing"
+	"unionknot/internal/core/working"
 )
 
 // What is said of rows that cannot be noted so.
@@ -102,9 +105,31 @@ func RowWhy(r rows.Reason, closes string) string {
 	return "open"
 }
 
-// CrewPace says what a crew does, and what its people would do each for themselves.
+// CrewHour is what a crew does in an hour.
+func CrewHour(hour float64) string { return fmt.Sprintf("%.0f stems an hour", hour) }
+
+// RowPaceRule names the rule of what one does along a row.
+const RowPaceRule = "pace along a row"
+
+// CrewWorking shows how a crew's pace at a work along rows was come by: from the house's rate for
+// one, and what was marked on walks as a multiple of it.
+func CrewWorking(kind string, crew int, walked pace.Record, of sizing.Interval) working.Working {
+	one, people := walked.Rate*of.Mean, float64(crew)
+	w := working.Working{Title: Capital(RowKind(kind)), Answer: CrewHour(one * people), Rule: RowPaceRule,
+		Range: fmt.Sprintf("%.0f–%.0f, 90 %%", walked.Rate*of.Low*people, walked.Rate*of.High*people),
+		Says: "What somebody marks as done on a walk was done since their last mark of that day. Times over four times as long as the " +
+			"house's rate has it, or under a quarter, are left out: they were not the work alone. The house's rate counts as 100 stems.",
+		Inputs: []working.Input{{Name: "The house's rate for one", Value: CrewHour(walked.Rate), Source: working.HouseDefault}}}
+	if walked.Tags > 0 {
+		w.Inputs = append(w.Inputs, working.Input{Name: "Own marks", Value: fmt.Sprintf("%s in %.1f hours, %.0f an hour for one",
+			Counted("", int(walked.Grafts), "stem", "stems"), walked.Hours, walked.Grafts/walked.Hours), Source: working.OwnRecords})
+	}
+	return w
+}
+
+// CrewPace says what a crew does in a day, and what its people would do each for themselves.
 func CrewPace(budders, wrappers int, hour, day, alone float64) string {
-	says := fmt.Sprintf("%.0f stems an hour, about %.0f a day with its rests.", hour, day)
+	says := fmt.Sprintf("about %.0f a day with its rests.", day)
 	switch {
 	case wrappers == 0:
 		return says

@@ -9,8 +9,10 @@ import (
 
 	"unionknot/internal/core/aftercare"
 	"unionknot/internal/core/benchday"
+	"unionknot/internal/core/pace"
 	"unionknot/internal/core/rows"
 	"unionknot/internal/core/season"
+	"unionknot/internal/core/sizing"
 	"unionknot/internal/core/technique"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
@@ -36,7 +38,7 @@ var Kinds = []Kind{Bud, TapeOff, HeadBack, Lift}
 var knots = map[Kind][]aftercare.Name{TapeOff: {aftercare.Untie, aftercare.LoosenTie}, HeadBack: {aftercare.HeadBack},
 	Lift: {aftercare.Lift}}
 
-// How many stems one does in an hour along a row. House default.
+// How many stems one does in an hour along a row, until own marks say otherwise. House default.
 var perHour = map[Kind]float64{TapeOff: 240, HeadBack: 150, Lift: 60}
 
 // Crew is who is asked about: how many, and where they stand.
@@ -81,8 +83,10 @@ type Page struct {
 	Turns  []Line  // that have work of the kind, in their turn
 	ADay   float64 // stems a crew does in a day of the first row's
 	AnHour float64
-	Alone  float64 // the same people, each for themselves
-	Hours  float64 // usable a day
+	Walked pace.Record     // what past marks of the kind say, by the house's rate; no marks for budding
+	Of     sizing.Interval // the pace as a multiple of the house's rate
+	Alone  float64         // the same people, each for themselves
+	Hours  float64         // usable a day
 	Stems  int
 	Late   int
 	Lots   []store.Lot // that stand in no row yet and could
@@ -108,6 +112,9 @@ func (s *Stage) Rows(ctx context.Context, kind Kind, crew Crew) (p Page, err err
 	}
 	w := working{s: s, f: f, rs: rs, crew: crew, beds: map[string]outlook.Bed{}, waits: map[string]int{}}
 	if w.south, err = q.South(ctx); err != nil {
+		return p, err
+	}
+	if w.walked, err = walked(ctx, q); err != nil {
 		return p, err
 	}
 	n := outlook.NursingOf(f)
@@ -143,11 +150,44 @@ type working struct {
 	beds  map[string]outlook.Bed // by place
 	waits map[string]int         // grafts of a lot in batches that are on no tag
 	south bool
+	// walked is what past marks say of each kind of work.
+	walked map[Kind]pace.Record
+}
+
+// mostMarks is how many of a step's last marks its pace is learned from.
+const mostMarks = 500
+
+// walked gives what past marks say of the pace of each kind of work along a row.
+func walked(ctx context.Context, q store.Q) (map[Kind]pace.Record, error) {
+	var names []string
+	for _, ks := range knots {
+		for _, k := range ks {
+			names = append(names, k.String())
+		}
+	}
+	slices.Sort(names)
+	ms, err := q.LastStepMarks(ctx, names, mostMarks)
+	if err != nil {
+		return nil, err
+	}
+	out := map[Kind]pace.Record{}
+	for kind, ks := range knots {
+		var marks []pace.Mark
+		for _, m := range ms {
+			if k, _ := aftercare.NameOf(m.Knot); slices.Contains(ks, k) {
+				marks = append(marks, pace.Mark{Person: m.Person, At: m.At, Trees: m.Trees})
+			}
+		}
+		out[kind] = pace.Walked(marks, perHour[kind])
+	}
+	return out, nil
 }
 
 // page puts the rows in their turn for a kind of work.
 func (w working) page(kind Kind) Page {
 	p := Page{Facts: w.f, Kind: kind, Crew: w.crew, Hours: benchday.Usable(w.crew.HoursA) + benchday.Usable(w.crew.HoursB)}
+	p.Walked = w.walked[kind]
+	p.Of = pace.Of([]pace.Record{p.Walked})
 	at := rows.Crew{Hours: p.Hours}
 	var works []rows.Work
 	lines := map[string]Line{}
@@ -160,7 +200,8 @@ func (w working) page(kind Kind) Page {
 		if kind == Bud {
 			w.budding(&l, &x)
 		} else {
-			steps(w.beds[strings.ToLower(l.Place)], &x, kind, w.crew)
+			steps(w.beds[strings.ToLower(l.Place)], &x, kind)
+			x.Rate = p.Walked.Rate * p.Of.Mean * float64(w.crew.Budders)
 		}
 		lines[l.Place] = l
 		if x.Stems > 0 {
@@ -283,7 +324,7 @@ func (w working) budding(l *Line, x *rows.Work) {
 }
 
 // steps says how many trees of a row wait for a step.
-func steps(b outlook.Bed, w *rows.Work, kind Kind, crew Crew) {
+func steps(b outlook.Bed, w *rows.Work, kind Kind) {
 	for _, list := range [][]outlook.BedStep{b.Steps, b.Coming} {
 		for _, x := range list {
 			if !slices.Contains(knots[kind], x.Name) {
@@ -294,7 +335,6 @@ func steps(b outlook.Bed, w *rows.Work, kind Kind, crew Crew) {
 			w.BestFrom, w.Best = x.Best.Date(), x.Best.Date()
 		}
 	}
-	w.Rate = perHour[kind] * float64(crew.Budders)
 }
 
 func later(a, b time.Time) time.Time {

@@ -61,6 +61,7 @@ type listPage struct {
 	Kinds []kindChoice
 	Maps  []template.HTML
 	Turns []turnLine
+	Hour  page.Figure // of the crew
 	Pace  string
 	Care  string
 	Boss  bool
@@ -115,6 +116,10 @@ func (x rows) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 		behind := p.Crew.Wrappers
 		if p.Kind != rowstage.Bud {
 			behind = 0
+		}
+		l.Hour = page.Figure{Text: words.CrewHour(p.AnHour)}
+		if p.Kind != rowstage.Bud {
+			l.Hour.Working = words.CrewWorking(string(p.Kind), p.Crew.Budders, p.Walked, p.Of)
 		}
 		l.Pace = words.CrewPace(p.Crew.Budders, behind, p.AnHour, p.ADay, p.Alone)
 		l.Care = words.CrewCare(p.Crew.Budders + behind)
