@@ -131,7 +131,7 @@ func (b Balance) chances(trees int, more Beta, same int, other spread) func(n in
 // len(values) − len(chances) + 1 places.
 func along(chances, values []float64) []float64 {
 	places := len(values) - len(chances) + 1
-	if places*len(chances) <= mostProducts {
+	if places*len(chances) <= transforms(len(values)+len(chances)) {
 		out := make([]float64, places)
 		for i := range out {
 			for j, p := range chances {

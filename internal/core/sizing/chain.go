@@ -191,7 +191,7 @@ func (b Beta) logGrid(h float64) (low float64, weights []float64) {
 // transforms where that is less work, which is exact to about 1e-15 of the greatest.
 func fold(a, b []float64) []float64 {
 	n := len(a) + len(b) - 1
-	if len(a)*len(b) > mostProducts {
+	if len(a)*len(b) > transforms(n) {
 		fft := fourier.NewFFT(1 << bits.Len(uint(n-1)))
 		x, y := make([]float64, fft.Len()), make([]float64, fft.Len())
 		copy(x, a)
@@ -218,5 +218,8 @@ func fold(a, b []float64) []float64 {
 	return out
 }
 
-// mostProducts is how many take about as long as the transforms of what they are of.
-const mostProducts = 1 << 18
+// transforms is how many products take about as long as the transforms of n values.
+func transforms(n int) int {
+	k := bits.Len(uint(n - 1))
+	return 20 * k << k
+}
