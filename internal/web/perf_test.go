@@ -16,6 +16,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/demo"
+	"unionknot/internal/nursery"
+	"unionknot/internal/nursery/bench"
 	"unionknot/internal/store"
 	"unionknot/internal/web/page"
 
@@ -63,19 +65,12 @@ func benchTaps(b *testing.B, clients int) {
 	for _, k := range c.Jar.Cookies(here) {
 		cookies = append(cookies, k.String())
 	}
-	run := page.UUID()[:8]
-	_, err = h.db.Exec(`with made as (insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, planned)
-		select $1 || '-' || n, t.batch_id, t.lot_id, t.bundle_id, t.technique, t.worker_id, t.day, $3
-		from (select * from tag order by id desc limit 1) t, generate_series(1, $2::int) n returning id)
-		insert into tag_thread (tag_id, stock_mm, wood_mm, n) select id, 8.25, 8.25, $3 from made`, run, b.N/tapsATag+4*clients, tapsATag)
-	require.NoError(b, err)
-	_, err = h.db.Exec(`analyze any_tag`)
-	require.NoError(b, err)
+	run := h.tagsToTap(b, clients)
 	var tags, left atomic.Int64
 	left.Store(int64(b.N))
 	var all sync.WaitGroup
 	b.ResetTimer()
-	for range clients {
+	for c := range clients {
 		all.Go(func() {
 			conn, err := net.Dial("tcp", here.Host)
 			if err != nil {
@@ -84,8 +79,10 @@ func benchTaps(b *testing.B, clients int) {
 			}
 			defer conn.Close()
 			answers := bufio.NewReader(conn)
-			for n, tag := 0, ""; left.Add(-1) >= 0; n++ {
-				if n%tapsATag == 0 {
+			// They do not all come to their next tag at the same time.
+			first := c * tapsATag / clients
+			for n, tag := first, ""; left.Add(-1) >= 0; n++ {
+				if n == first || n%tapsATag == 0 {
 					tag = fmt.Sprintf("%s-%d", run, tags.Add(1))
 				}
 				body := fmt.Sprintf(`{"taps":[{"id":%q,"kind":"tied","n":1,"ago_ms":0}]}`, page.UUID())
@@ -107,6 +104,55 @@ func benchTaps(b *testing.B, clients int) {
 				said, err := io.ReadAll(r.Body)
 				if err != nil || r.StatusCode != http.StatusOK {
 					b.Errorf("tap %s: %v %s", tag, err, said)
+					return
+				}
+			}
+		})
+	}
+	all.Wait()
+	b.ReportMetric(float64(b.N)/b.Elapsed().Seconds(), "taps/s")
+}
+
+// tagsToTap makes tags enough for a benchmark's taps, and gives what their codes begin with.
+func (h *house) tagsToTap(b *testing.B, clients int) (run string) {
+	b.Helper()
+	run = page.UUID()[:8]
+	_, err := h.db.Exec(`with made as (insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, day, planned)
+		select $1 || '-' || n, t.batch_id, t.lot_id, t.bundle_id, t.technique, t.worker_id, t.day, $3
+		from (select * from tag order by id desc limit 1) t, generate_series(1, $2::int) n returning id)
+		insert into tag_thread (tag_id, stock_mm, wood_mm, n) select id, 8.25, 8.25, $3 from made`, run, b.N/tapsATag+4*clients, tapsATag)
+	require.NoError(b, err)
+	_, err = h.db.Exec(`analyze any_tag`)
+	require.NoError(b, err)
+	return run
+}
+
+// BenchmarkKeep16 and BenchmarkKeep64 keep taps as the server does, a tap a call, without the
+// way through HTTP: what the house adds to a row on disk.
+func BenchmarkKeep16(b *testing.B) { benchKeep(b, 16) }
+func BenchmarkKeep64(b *testing.B) { benchKeep(b, 64) }
+
+func benchKeep(b *testing.B, clients int) {
+	h, _ := benchHouse(b)
+	run := h.tagsToTap(b, clients)
+	var maud nursery.Actor
+	require.NoError(b, h.db.Get(&maud.ID, `select id from person where sign_in = 'maud'`))
+	maud.Role = nursery.Propagator
+	var tags, left atomic.Int64
+	left.Store(int64(b.N))
+	var all sync.WaitGroup
+	b.ResetTimer()
+	for c := range clients {
+		all.Go(func() {
+			// They do not all come to their next tag at the same time.
+			first := c * tapsATag / clients
+			for n, tag := first, ""; left.Add(-1) >= 0; n++ {
+				if n == first || n%tapsATag == 0 {
+					tag = fmt.Sprintf("%s-%d", run, tags.Add(1))
+				}
+				_, err := h.nursery.Tap(context.Background(), maud, tag, []bench.Tap{{ID: page.UUID(), Kind: "tied", N: 1}})
+				if err != nil {
+					b.Error(err)
 					return
 				}
 			}
