@@ -39,7 +39,7 @@ var inline = map[string]bool{"a": true, "b": true, "i": true, "em": true, "stron
 	"sup": true, "sub": true, "kbd": true, "abbr": true, "code": true, "br": true}
 
 // parts are the templates that stand within a text.
-var parts = regexp.MustCompile(`^\{\{-? *template "fig"`)
+var parts = regexp.MustCompile(`^\{\{-? *template "(fig|says)"`)
 
 // item is a piece of a template: characters, a tag, an action, or a branch with its ways.
 type item struct {
