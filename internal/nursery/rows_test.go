@@ -196,6 +196,51 @@ func TestACrewsPaceIsLearnedFromItsWalks(t *testing.T) {
 	assert.Zero(t, none.Walked.Tags)
 }
 
+// TestACrewThatBudsGoesByItsOwnTags: a house that buds at half of the house's rate has days twice as
+// long in its rows, of those alone and of those by two.
+func TestACrewThatBudsGoesByItsOwnTags(t *testing.T) {
+	h, _ := rowed(t)
+	h.tagsOf(h.budded(30), h.ansel)
+	two := rows.Crew{Budders: 2, Wrappers: 1, HoursA: 4, HoursB: 3.5}
+	crew := rows.Crew{Budders: 2, HoursA: 4, HoursB: 3.5}
+	first, err := h.Rows(ctx, rows.Bud, crew)
+	require.NoError(t, err)
+	require.NotEmpty(t, first.Turns)
+	rate := first.Own.Alone.Rate
+	require.Positive(t, rate)
+	assert.InDelta(t, 2*rate/float64(first.Buds), first.AnHour, 1e-9, "nothing is known yet: the house's rate")
+	behind, err := h.Rows(ctx, rows.Bud, two)
+	require.NoError(t, err)
+	// Tags of the same technique, made at half the rate, in the months that are learned from.
+	done := func(n int, tier string) {
+		_, err := h.DB.Exec(`insert into tag (code, batch_id, lot_id, bundle_id, technique, worker_id, tier_id, day, planned, tied, buds,
+				pace_hours)
+			select 'done-' || $1 || $3 || i, t.batch_id, t.lot_id, t.bundle_id, t.technique, t.worker_id,
+				(select id from person where sign_in = nullif($3, '')), t.day, 40, 40, 1, 80.0 / $2
+			from (select * from tag order by id limit 1) t, generate_series(1, $1::int) i`, n, rate, tier)
+		require.NoError(t, err)
+	}
+	done(20, "")
+	slow, err := h.Rows(ctx, rows.Bud, crew)
+	require.NoError(t, err)
+	assert.Equal(t, 20, slow.Own.Alone.Tags)
+	assert.InDelta(t, (100.0+800)/(100+1600), slow.Of.Mean, 1e-9)
+	assert.InDelta(t, first.AnHour*slow.Of.Mean, slow.AnHour, 1e-9)
+	assert.InDelta(t, first.ADay*slow.Of.Mean, slow.ADay, 1e-9)
+	assert.Less(t, slow.Of.High/slow.Of.Low, first.Of.High/first.Of.Low)
+	still, err := h.Rows(ctx, rows.Bud, two)
+	require.NoError(t, err)
+	assert.InDelta(t, behind.AnHour*slow.Of.Mean, still.AnHour, 1e-9, "who is slow alone is slow in a crew until its own tags say")
+	done(10, "maud")
+	more, err := h.Rows(ctx, rows.Bud, two)
+	require.NoError(t, err)
+	assert.Equal(t, 10, more.Own.Pairs.Tags)
+	assert.Less(t, more.AnHour, still.AnHour)
+	w := words.BuddingWorking(more.By, 2, 1, more.Buds, more.Own.Alone, more.Own.Pairs, more.Of, 0.6, more.AnHour)
+	assert.Equal(t, words.CrewHour(more.AnHour), w.Answer)
+	assert.Len(t, w.Inputs, 5)
+}
+
 func TestARowIsRenumberedWithAllThatStandsInIt(t *testing.T) {
 	h, row := rowed(t)
 	other, err := h.AddRow(ctx, h.maud, rows.NewRow{Field: "north field", Number: 4, Bearing: 90, WindFrom: -1, SpacingCM: 25})

@@ -192,11 +192,14 @@ type PairPace struct {
 	TierID    int64   `db:"tier_id"`
 	Technique string  `db:"technique"`
 	PerHour   float64 `db:"per_hour"`
+	Grafts    float64 `db:"grafts"` // buds, where a stem gets two
+	Hours     float64 `db:"hours"`
 }
 
 // PairPaces lists the paces of tags that two worked on.
 func (q Q) PairPaces(ctx context.Context) (ps []PairPace, err error) {
-	err = q.all(ctx, &ps, `select worker_id, tier_id, technique, tied * greatest(1, buds) / pace_hours as per_hour from tag
+	err = q.all(ctx, &ps, `select worker_id, tier_id, technique, tied * greatest(1, buds) / pace_hours as per_hour,
+		tied * greatest(1, buds) as grafts, pace_hours as hours from tag
 		where tier_id is not null and pace_hours > 0 and tied > 0 order by id`)
 	return ps, err
 }

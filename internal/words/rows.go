@@ -127,6 +127,40 @@ func CrewWorking(kind string, crew int, walked pace.Record, of sizing.Interval) 
 	return w
 }
 
+// BuddingWorking shows how the pace of a crew that buds was come by: from the house's rate for one,
+// what own tags say as a multiple of it, and who waits for whom.
+func BuddingWorking(by string, budders, wrappers, buds int, alone, pairs pace.Record, of sizing.Interval, cutShare,
+	hour float64) working.Working {
+	w := working.Working{Title: Capital(RowKind("bud")) + ": " + by, Answer: CrewHour(hour), Rule: RowPaceRule,
+		Range: fmt.Sprintf("%.0f–%.0f, 90 %%", hour*of.Low/of.Mean, hour*of.High/of.Mean),
+		Says: "Own tags that were begun and finished in one go say how fast the house's people are; the house's rate counts as 100 buds " +
+			"beside them. Who goes may be faster or slower than they are together.",
+		Inputs: []working.Input{{Name: "The house's rate for one", Value: budsAnHour(alone.Rate), Source: working.HouseDefault}}}
+	own := func(name string, r pace.Record) {
+		if r.Tags > 0 {
+			w.Inputs = append(w.Inputs, working.Input{Name: name, Value: fmt.Sprintf("%s on %s in %.1f hours, %s",
+				Counted("", int(r.Grafts), "bud", "buds"), Counted("", r.Tags, "tag", "tags"), r.Hours, budsAnHour(r.Grafts/r.Hours)),
+				Source: working.OwnRecords})
+		}
+	}
+	own("Own tags of one alone", alone)
+	crew := fmt.Sprintf("%d, each for themselves", budders)
+	if wrappers > 0 {
+		own("Own tags of two, against what two would do", pairs)
+		crew = fmt.Sprintf("%d bud, %d behind them: the slower of %d ÷ %.1f and %d ÷ %.1f", budders, wrappers, budders, cutShare, wrappers,
+			1-cutShare)
+		w.Inputs = append(w.Inputs, working.Input{Name: "Of one's time, for the cut", Value: fmt.Sprintf("%.0f %%", cutShare*100),
+			Source: working.HouseDefault})
+	}
+	w.Inputs = append(w.Inputs, working.Input{Name: "Crew", Value: crew, Source: working.Entered})
+	if buds > 1 {
+		w.Inputs = append(w.Inputs, working.Input{Name: "Buds a stem", Value: fmt.Sprint(buds), Source: working.Entered})
+	}
+	return w
+}
+
+func budsAnHour(n float64) string { return fmt.Sprintf("%.0f buds an hour", n) }
+
 // CrewPace says what a crew does in a day, and what its people would do each for themselves.
 func CrewPace(budders, wrappers int, hour, day, alone float64) string {
 	says := fmt.Sprintf("about %.0f a day with its rests.", day)

@@ -40,6 +40,12 @@ type Record struct {
 	LogSq  float64 // of its squares
 }
 
+// And is a record with another's tags at its rate.
+func (r Record) And(o Record) Record {
+	r.Tags, r.Grafts, r.Hours, r.LogSum, r.LogSq = r.Tags+o.Tags, r.Grafts+o.Grafts, r.Hours+o.Hours, r.LogSum+o.LogSum, r.LogSq+o.LogSq
+	return r
+}
+
 // Of is somebody's pace as a multiple of the house's rates, with the middle
 // 90 % of what it may be. The house's rate counts as Weight grafts, so that few
 // tags do not say much.

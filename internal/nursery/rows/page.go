@@ -66,6 +66,9 @@ type Line struct {
 	Soil     rows.Soil
 	By       string // the technique that it waits for
 	At       int    // plant at which the work stands
+
+	own  Own // of that technique
+	buds int // a stem
 }
 
 // Field is a field's rows, as they lie.
@@ -83,7 +86,10 @@ type Page struct {
 	Turns  []Line  // that have work of the kind, in their turn
 	ADay   float64 // stems a crew does in a day of the first row's
 	AnHour float64
-	Walked pace.Record     // what past marks of the kind say, by the house's rate; no marks for budding
+	Walked pace.Record // what past marks of the kind say, by the house's rate for one
+	Own    Own         // of budding: what own tags by the first row's technique say
+	By     string      // that technique, and how many buds a stem gets by it
+	Buds   int
 	Of     sizing.Interval // the pace as a multiple of the house's rate
 	Alone  float64         // the same people, each for themselves
 	Hours  float64         // usable a day
@@ -115,6 +121,9 @@ func (s *Stage) Rows(ctx context.Context, kind Kind, crew Crew) (p Page, err err
 		return p, err
 	}
 	if w.walked, err = walked(ctx, q); err != nil {
+		return p, err
+	}
+	if w.own, err = budded(ctx, q, f); err != nil {
 		return p, err
 	}
 	n := outlook.NursingOf(f)
@@ -152,6 +161,8 @@ type working struct {
 	south bool
 	// walked is what past marks say of each kind of work.
 	walked map[Kind]pace.Record
+	// own is what own tags say of each technique.
+	own map[string]Own
 }
 
 // page puts the rows in their turn for a kind of work.
@@ -194,9 +205,9 @@ func (w working) page(kind Kind) Page {
 	for _, t := range p.Turns {
 		if t.Rate > 0 {
 			p.AnHour, p.ADay, p.Alone = t.Rate, t.Rate*p.Hours, t.Rate
-			if kind == Bud && w.crew.Wrappers > 0 {
-				team := rows.Team{Budders: w.crew.Budders, Wrappers: w.crew.Wrappers}.Pace(1, outlook.CutShare, 1)
-				p.Alone = t.Rate / team * float64(w.crew.Budders+w.crew.Wrappers)
+			if kind == Bud {
+				p.Own, p.By, p.Buds, p.Of = t.own, t.By, t.buds, t.own.Of(w.crew.Wrappers)
+				p.Alone = p.Own.Alone.Rate * p.Own.Of(0).Mean * float64(w.crew.Budders+w.crew.Wrappers) / float64(t.buds)
 			}
 			break
 		}
@@ -276,8 +287,8 @@ func (w working) budding(l *Line, x *rows.Work) {
 	if !ok {
 		return
 	}
-	l.By = t.Name
-	x.Rate = rows.Team{Budders: w.crew.Budders, Wrappers: w.crew.Wrappers}.Pace(t.RatePerHour, outlook.CutShare, buds)
+	l.By, l.buds, l.own = t.Name, buds, w.own[t.Key]
+	x.Rate = w.crew.team().Pace(t.RatePerHour*l.own.Of(w.crew.Wrappers).Mean, outlook.CutShare, buds)
 	cal := w.f.Around(w.f.Genus(genus).SeasonGroup)
 	st := t.Standing(cal, []string{wood}, technique.InRow, w.f.Today)
 	x.Opens, x.Closes = time.Time{}, st.Until

@@ -13,6 +13,7 @@ import (
 
 	"unionknot/internal/nursery"
 	rowstage "unionknot/internal/nursery/rows"
+	"unionknot/internal/outlook"
 	"unionknot/internal/web/draw"
 	"unionknot/internal/web/page"
 	"unionknot/internal/words"
@@ -118,7 +119,10 @@ func (x rows) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 			behind = 0
 		}
 		l.Hour = page.Figure{Text: words.CrewHour(p.AnHour)}
-		if p.Kind != rowstage.Bud {
+		if p.Kind == rowstage.Bud {
+			l.Hour.Working = words.BuddingWorking(p.By, p.Crew.Budders, behind, p.Buds, p.Own.Alone, p.Own.Pairs, p.Of, outlook.CutShare,
+				p.AnHour)
+		} else {
 			l.Hour.Working = words.CrewWorking(string(p.Kind), p.Crew.Budders, p.Walked, p.Of)
 		}
 		l.Pace = words.CrewPace(p.Crew.Budders, behind, p.AnHour, p.ADay, p.Alone)
