@@ -30,9 +30,9 @@ func TestResultsAreReadAndFollowed(t *testing.T) {
 	// The flow's figures are those of the database.
 	tied := h.one(t, `select to_char(sum(t.tied), 'FM999,999') from tag t where t.look_id is not null`)
 	b.is(`document.querySelector('svg.flow').textContent.includes('tied ' + ` + quoted(tied) + `)`)
-	b.eval(`document.querySelector('#worker').value = [...document.querySelector('#worker').options]
+	b.eval(`document.querySelector('#only-worker').value = [...document.querySelector('#only-worker').options]
 		.find(o => o.text.startsWith('Tamsin')).value;
-		document.querySelector('#worker').dispatchEvent(new Event('change', { bubbles: true }))`)
+		document.querySelector('#only-worker').dispatchEvent(new Event('change', { bubbles: true }))`)
 	b.is(`location.search.includes('worker=')`)
 	b.is(`[...document.querySelectorAll('svg.fairchart')[0].querySelectorAll('a')].some(a => a.textContent.includes('Tamsin'))`)
 	b.press("Show all")
@@ -40,8 +40,8 @@ func TestResultsAreReadAndFollowed(t *testing.T) {
 	place := h.one(t, `select heal_place from tag where heal_place <> '' and look_id is not null order by id limit 1`)
 	n := h.one(t, `select to_char(sum(c.joins), 'FM999,999') from tag t join take_count c on c.id = coalesce(t.first_id, t.look_id)
 		where lower(t.heal_place) = lower('`+place+`')`)
-	b.eval(`document.querySelector('#place').value = ` + quoted(place) +
-		`; document.querySelector('#place').dispatchEvent(new Event('change', { bubbles: true }))`)
+	b.eval(`document.querySelector('#only-place').value = ` + quoted(place) +
+		`; document.querySelector('#only-place').dispatchEvent(new Event('change', { bubbles: true }))`)
 	b.is(`location.search.includes('place=')`)
 	b.sees(n + " grafts")
 	b.press("Show all")
@@ -114,7 +114,7 @@ func TestASeasonIsReported(t *testing.T) {
 	b.sees("What the next season takes")
 	b.sees("For as many live trees as this season")
 	b.axe("season report")
-	b.eval(`document.querySelector('#season').value = '2025'; document.querySelector('#season').dispatchEvent(new Event('change',
+	b.eval(`document.querySelector('#only-season').value = '2025'; document.querySelector('#only-season').dispatchEvent(new Event('change',
 		{ bubbles: true }))`)
 	b.is(`location.search.includes('season=2025')`)
 	made := h.one(t, `select to_char(sum(tied), 'FM999,999') from tag where look_id is not null and day between '2025-08-01' and

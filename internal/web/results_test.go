@@ -26,7 +26,7 @@ func TestAFigureOpensTheTagsBehindIt(t *testing.T) {
 		while (behind && !behind.classList.contains('tablebehind')) behind = behind.nextElementSibling
 		return behind && behind.querySelectorAll(':scope > .scroll > table > tbody > tr').length === ` + all + `
 	})()`)
-	b.set("#genus", value[string](b, `document.querySelectorAll('#genus option')[1].value`))
+	b.set("#only-genus", value[string](b, `document.querySelectorAll('#only-genus option')[1].value`))
 	b.is(`location.search.includes('genus=')`)
 	b.eval(`for (const d of document.querySelectorAll('details.tablebehind')) d.open = true`)
 	b.click("td details.figure summary")

@@ -316,6 +316,9 @@ func (s *Stage) Leave(ctx context.Context, a nursery.Actor, id int64, back bool)
 		if err != nil {
 			return err
 		}
+		if nursery.Role(p.Role) == snapshot.Class {
+			return nursery.ErrNotFound
+		}
 		if n, err := q.Propagators(ctx); err != nil {
 			return err
 		} else if !back && nursery.Role(p.Role) == nursery.Propagator && n < 2 && p.LeftOn == nil {

@@ -8,6 +8,7 @@ import (
 
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
+	"unionknot/internal/snapshot"
 	"unionknot/internal/store"
 	"unionknot/internal/words"
 )
@@ -32,7 +33,12 @@ func (s *Stage) House(ctx context.Context, a nursery.Actor) (HousePage, error) {
 	if err != nil {
 		return h, err
 	}
-	h.House, h.People, h.Ways, h.Techniques = f.House, f.All, f.HouseWays, f.AllWays
+	h.House, h.Ways, h.Techniques = f.House, f.HouseWays, f.AllWays
+	for _, p := range f.All {
+		if snapshot.Role(p.Role) != snapshot.Class { // nobody: learners' grafts are counted under it
+			h.People = append(h.People, p)
+		}
+	}
 	q := s.DB.Q()
 	if h.Loads, err = q.Loads(ctx); err != nil {
 		return h, err

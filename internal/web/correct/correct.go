@@ -95,7 +95,7 @@ func (c correct) show(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (c correct) page(w http.ResponseWriter, r *http.Request, f page.Form, e *nursery.Effect, status int) error {
-	kind, ref := chi.URLParam(r, "kind"), chi.URLParam(r, "ref")
+	kind, ref := chi.URLParam(r, "kind"), page.Name(r, "ref")
 	p, err := c.Nursery.Correctable(r.Context(), page.Actor(r), kind, ref)
 	if err != nil {
 		return err
@@ -155,7 +155,7 @@ func corrected(r *http.Request, f *page.Typed) (kind, ref string, n correctstage
 	for k := range f.Values {
 		n.Values[k] = f.Text(k)
 	}
-	return chi.URLParam(r, "kind"), chi.URLParam(r, "ref"), n
+	return chi.URLParam(r, "kind"), page.Name(r, "ref"), n
 }
 
 // try shows what it would change, above the form as it was typed.

@@ -36,7 +36,7 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/classes", Who: page.Everyone, Do: l.list},
 		{Method: "POST", Path: "/classes", Who: page.Boss, Do: l.add},
 		{Method: "POST", Path: "/looks", Who: page.Hands, Do: l.judge, HandsIn: true},
-		{Method: "GET", Path: "/classes/{code}", Who: page.Hands, Do: l.board},
+		{Method: "GET", Path: "/classes/{code}", Who: page.Everyone, Do: l.board},
 		{Method: "GET", Path: "/classes/{code}/board", Who: page.Hands, Do: l.boardPart},
 		{Method: "GET", Path: "/classes/{code}/steps", Who: page.Everyone, Do: l.steps},
 		{Method: "GET", Path: "/classes/{code}/labels", Who: page.Hands, Do: l.labels},
@@ -183,7 +183,11 @@ func (l learners) boardOf(r *http.Request, p classes.Page) boardPage {
 	return b
 }
 
+// board shows a class to those who work with it; to who only reads, its line among the others.
 func (l learners) board(w http.ResponseWriter, r *http.Request) error {
+	if !page.Allowed(page.Actor(r).Role, page.Hands) {
+		return page.Go(w, r, "/classes")
+	}
 	return l.showBoard(w, r, page.NewForm(), http.StatusOK)
 }
 

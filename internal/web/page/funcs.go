@@ -17,6 +17,7 @@ import (
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/working"
+	"unionknot/internal/nursery"
 	"unionknot/internal/nursery/correct"
 	"unionknot/internal/nursery/learners"
 	"unionknot/internal/nursery/match"
@@ -128,6 +129,10 @@ var funcs = template.FuncMap{
 		}
 		return strconv.FormatFloat(x, 'f', -1, 64)
 	},
+	// reads says whether somebody may read all that is planned and kept, not their own work alone.
+	"reads": func(a nursery.Actor) bool { return Allowed(a.Role, Readers) },
+	// ofhouse says whether an address is one of the settings, which propagators alone open.
+	"ofhouse":   func(path string) bool { return strings.HasPrefix(path, "/house") },
 	"callusbar": draw.Callus,
 	"knot":      words.KnotSays,
 	"window":    words.WindowSays,

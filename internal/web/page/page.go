@@ -22,6 +22,7 @@ import (
 	"time"
 
 	"github.com/alexedwards/scs/v2"
+	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
 	"unionknot/internal/exchange"
@@ -355,6 +356,20 @@ func ActorOf(ctx context.Context) (nursery.Actor, bool) {
 func Actor(r *http.Request) nursery.Actor {
 	a, _ := ActorOf(r.Context())
 	return a
+}
+
+// Name gives a name that stands in an address, such as a place's: a comma or a stroke in it is
+// written by number there.
+func Name(r *http.Request, key string) string {
+	raw := chi.URLParam(r, key)
+	if r.URL.RawPath == "" {
+		return raw
+	}
+	name, err := url.PathUnescape(raw)
+	if err != nil {
+		return raw
+	}
+	return name
 }
 
 // Allowed says whether a role is among those that may.

@@ -182,7 +182,7 @@ func (s stock) moveStems(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	m := stockstage.Moving{Doing: f.Text("doing"), Place: f.Text("to_place"), NewCode: f.Text("new_code")}
+	m := stockstage.Moving{Doing: f.Text("doing"), Place: f.Text("to_place"), NewCode: f.Text("moved_code")}
 	if f.Text("moved") != "" {
 		if m.N = f.Int("moved"); m.N < 1 {
 			m.N = -1
