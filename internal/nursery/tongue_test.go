@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"unionknot/internal/core/aftercare"
+	"unionknot/internal/core/season"
 	"unionknot/internal/core/tally"
 	"unionknot/internal/core/ways"
 	"unionknot/internal/nursery"
@@ -44,6 +45,14 @@ func TestTheBenchIsToldInEveryTongue(t *testing.T) {
 	add(`select name from technique`)
 	add(`select hand_note from technique`)
 	add(`select name from tie`)
+	add(`select name from season_group`)
+	for _, s := range []string{season.Resting, season.Waking, season.Running, season.Hardening} {
+		texts = append(texts, s)
+	}
+	for _, s := range []string{"opening", "warm-up", "grafting", "closed", "off"} {
+		texts = append(texts, words.ClassState(s))
+	}
+	texts = append(texts, words.StocksYear, words.NoWindowOpen, words.WindowsOpen)
 	add(`select key from cause`)
 	texts = append(texts, aftercare.Looks...)
 	for _, c := range heal.Checks {

@@ -17,6 +17,7 @@ import (
 	"unionknot/internal/core/sizing"
 	"unionknot/internal/nursery/season"
 	"unionknot/internal/outlook"
+	"unionknot/internal/words"
 )
 
 // across is the look of a drawing that takes the width it has.
@@ -56,14 +57,18 @@ func (p *pen) html() template.HTML {
 
 // Band draws the twelve months of stock state with today's mark and the
 // windows that are open.
-func Band(b season.Band) template.HTML {
+func Band(b season.Band, tongue string) template.HTML {
 	const w, h, top, bar = 720.0, 37.0, 14.0, 9.0
 	var p pen
-	open := "no window open"
+	open := words.Tell(tongue, words.NoWindowOpen)
 	if names := b.Open(); len(names) > 0 {
-		open = "windows open: " + strings.Join(names, ", ")
+		told := make([]string, len(names))
+		for i, n := range names {
+			told[i] = words.Tell(tongue, n)
+		}
+		open = fmt.Sprintf(words.Tell(tongue, words.WindowsOpen), strings.Join(told, ", "))
 	}
-	p.open(w, h, "band", fmt.Sprintf("The year of the stock. Today it is %s; %s.", b.Now.State, open))
+	p.open(w, h, "band", fmt.Sprintf(words.Tell(tongue, words.StocksYear), words.Tell(tongue, b.Now.State), open))
 	if len(b.Spans) > 0 {
 		year := b.Spans[0].From
 		end := year.AddDate(1, 0, 0)
@@ -71,13 +76,13 @@ func Band(b season.Band) template.HTML {
 		for _, s := range b.Spans {
 			p.rect(x(s.From), top, x(s.To)-x(s.From), bar, "state-"+s.State)
 			if x(s.To)-x(s.From) > 60 {
-				p.text((x(s.From)+x(s.To))/2, top+bar+9, "band-state", "middle", s.State)
+				p.text((x(s.From)+x(s.To))/2, top+bar+9, "band-state", "middle", words.Tell(tongue, s.State))
 			}
 		}
 		for m := 0; m < 12; m++ {
 			at := year.AddDate(0, m, 0)
 			p.line(x(at), top, x(at), top+bar, "stroke-black/25")
-			p.text(x(at)+4, 10, "band-name", "start", at.Format("Jan")[:1])
+			p.text(x(at)+4, 10, "band-name", "start", strings.ToUpper(string([]rune(words.On(tongue, at, "Jan"))[:1])))
 		}
 		t := x(b.Today)
 		p.f(`<path class="fill-white" d="M%.4g 4 h10 v7 l-5 5 l-5 -5 z"/>`, t-5)

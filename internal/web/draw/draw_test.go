@@ -58,7 +58,7 @@ func TestEveryDrawingIsSoundWhateverItShows(t *testing.T) {
 	i := sizing.Interval{Mean: 0.8, Low: 0.7, High: 1}
 	sound(t, "whisker", draw.Whisker(i, true, nil))
 	sound(t, "both", draw.Whisker(i, false, &i))
-	sound(t, "no band", draw.Band(seasonstage.Band{}))
+	sound(t, "no band", draw.Band(seasonstage.Band{}, "es"))
 	sound(t, "no weave", draw.Weave(match.MatchPage{}))
 	sound(t, "no pace", draw.Pace(nil, time.Now()))
 	now := time.Now()
@@ -92,7 +92,7 @@ func TestTheBandShowsTheYearAndToday(t *testing.T) {
 		},
 	}
 	b.Now, _ = year.StockOn(on)
-	svg := draw.Band(b)
+	svg := draw.Band(b, "")
 	sound(t, "band", svg)
 	assert.Equal(t, 5, strings.Count(string(svg), "<rect"), "rest, waking, running, hardening, rest")
 	assert.Contains(t, svg, "Today it is resting; windows open: splice.")

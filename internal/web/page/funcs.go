@@ -321,7 +321,7 @@ var funcs = template.FuncMap{
 		return string(b), err
 	},
 	"uuid":     UUID,
-	"band":     draw.Band,
+	"band":     func(b seasonstage.Band) template.HTML { return draw.Band(b, "") },
 	"qr":       draw.QR,
 	"tagshape": draw.TagShape,
 	"plural":   func(n int, one, many string) string { return words.Counted("", n, one, many) },

@@ -11,6 +11,8 @@ import (
 	"text/template/parse"
 	"time"
 
+	"unionknot/internal/nursery/season"
+	"unionknot/internal/web/draw"
 	"unionknot/internal/web/spoken"
 	"unionknot/internal/words"
 )
@@ -123,6 +125,7 @@ func toldFuncs(tongue string) template.FuncMap {
 	return template.FuncMap{
 		"date": on("2 Jan 2006"), "day": on("2 January"), "shortday": on("2 Jan"), "long": on("Mon 2 January"),
 		"when":   func(t time.Time) string { return words.On(tongue, t.Local(), "2 Jan 15:04") },
+		"band":   func(b season.Band) template.HTML { return draw.Band(b, tongue) },
 		"told":   func(english string) string { return words.Tell(tongue, english) },
 		"plural": func(n int, one, many string) string { return words.Counted(tongue, n, one, many) },
 	}
