@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"cmp"
 	"maps"
 	"net/http"
 	"net/url"
@@ -12,7 +13,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"golang.org/x/net/html"
 
+	"unionknot/internal/nursery"
 	"unionknot/internal/testhouse"
+	"unionknot/internal/web/page"
 )
 
 // document is what a page's links and labels can reach.
@@ -21,6 +24,7 @@ type document struct {
 	twice []string          // ids that several have
 	refs  []string          // ids that labels and descriptions name
 	links []string          // to the house's own pages
+	posts []string          // where forms that have a button are sent
 }
 
 func read(body string) (d document) {
@@ -30,6 +34,16 @@ func read(body string) (d document) {
 		return d
 	}
 	for n := range root.Descendants() {
+		at := map[string]string{}
+		for _, a := range n.Attr {
+			at[a.Key] = a.Val
+		}
+		if n.Data == "form" && strings.EqualFold(at["method"], "post") && pressed(n) {
+			d.posts = append(d.posts, at["action"])
+		}
+		if at["hx-post"] != "" {
+			d.posts = append(d.posts, at["hx-post"])
+		}
 		for _, a := range n.Attr {
 			switch {
 			case a.Key == "id":
@@ -61,12 +75,36 @@ func kindOf(link string) string {
 		strings.Repeat("%", min(signs, 1))
 }
 
+// pressed says whether a form has a button that sends it.
+func pressed(form *html.Node) bool {
+	for n := range form.Descendants() {
+		if n.Data == "button" && !slices.Contains(n.Attr, html.Attribute{Key: "type", Val: "button"}) {
+			return true
+		}
+	}
+	return false
+}
+
+// posting finds who may send what a form sends; false: nothing takes it.
+func (h *house) posting(action string) (who []nursery.Role, ok bool) {
+	path, _, _ := strings.Cut(action, "?")
+	for _, r := range h.site.Routes() {
+		like := "^" + regexp.MustCompile(`\\\{[^/]+\\\}`).ReplaceAllString(regexp.QuoteMeta(r.Path), `[^/]+`) + "$"
+		if r.Method == http.MethodPost && regexp.MustCompile(like).MatchString(path) {
+			return r.Who, true
+		}
+	}
+	return nil, false
+}
+
 // TestEveryLinkLeadsSomewhere goes from page to page as somebody who clicks on all there is, on each
 // kind of link twice: no link is dead, none names a place on its page that is not there, no id is
-// given twice, and each label, hint and list belongs to something.
+// given twice, each label, hint and list belongs to something, and no form is shown to somebody who
+// may not send it.
 func TestEveryLinkLeadsSomewhere(t *testing.T) {
 	t.Parallel()
 	h := open(t, testhouse.Demo(t))
+	roles := map[string]nursery.Role{"maud": nursery.Propagator, "ansel": nursery.BenchHand, "vera": nursery.Looker}
 	for who, least := range map[string]int{"maud": 200, "ansel": 60, "vera": 30} {
 		t.Run(who, func(t *testing.T) {
 			c := h.as(t, who)
@@ -107,6 +145,11 @@ func TestEveryLinkLeadsSomewhere(t *testing.T) {
 					assert.Empty(t, d.twice, "ids on %s", path)
 					for _, r := range d.refs {
 						assert.Contains(t, d.ids, r, "named on %s", path)
+					}
+					for _, action := range d.posts {
+						can, ok := h.posting(cmp.Or(action, path))
+						assert.True(t, ok, "nothing takes %s of %s", action, path)
+						assert.True(t, len(can) == 0 || page.Allowed(roles[who], can), "%s of %s is not %s's", action, path, who)
 					}
 					for _, l := range d.links {
 						if _, err := url.Parse(l); assert.NoError(t, err, "on %s", path) && from[l] == "" {

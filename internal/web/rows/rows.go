@@ -175,6 +175,7 @@ type rowPage struct {
 	SideTo  string
 	Warns   string
 	Boss    bool
+	Can     bool // who asks notes gaps, soil and where tags begin
 	Lines   []laidLine
 	UUID    func() string
 	Today   string
@@ -203,7 +204,8 @@ func (x rows) showRow(w http.ResponseWriter, r *http.Request, f page.Form, statu
 	if err != nil {
 		return err
 	}
-	l := rowPage{RowPage: p, Drawing: draw.RowLine(p), Boss: page.Actor(r).Role == nursery.Propagator, UUID: page.UUID,
+	l := rowPage{RowPage: p, Drawing: draw.RowLine(p), Boss: page.Actor(r).Role == nursery.Propagator,
+		Can: page.Allowed(page.Actor(r).Role, page.Hands), UUID: page.UUID,
 		Today: x.Nursery.Today().Format(time.DateOnly), Warns: words.SoilWarns(string(p.Soil)),
 		SideTo: words.RowSide(p.Side.Side, p.Side.Bearing, p.Side.Any, p.Side.NoWind, p.Side.Windward)}
 	l.SideOf = draw.RowSide(p.Side.Side, l.SideTo)
