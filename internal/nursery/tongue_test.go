@@ -46,9 +46,7 @@ func TestTheBenchIsToldInEveryTongue(t *testing.T) {
 	add(`select hand_note from technique`)
 	add(`select name from tie`)
 	add(`select name from season_group`)
-	for _, s := range []string{season.Resting, season.Waking, season.Running, season.Hardening} {
-		texts = append(texts, s)
-	}
+	texts = append(texts, season.Resting, season.Waking, season.Running, season.Hardening)
 	for _, s := range []string{"opening", "warm-up", "grafting", "closed", "off"} {
 		texts = append(texts, words.ClassState(s))
 	}
