@@ -2,6 +2,7 @@ package words
 
 import (
 	"fmt"
+	"math"
 
 	"unionknot/internal/core/pace"
 	"unionknot/internal/core/rows"
@@ -163,7 +164,7 @@ func budsAnHour(n float64) string { return fmt.Sprintf("%.0f buds an hour", n) }
 
 // CrewPace says what a crew does in a day, and what its people would do each for themselves.
 func CrewPace(budders, wrappers int, hour, day, alone float64) string {
-	says := fmt.Sprintf("about %.0f a day with its rests.", day)
+	says := fmt.Sprintf("about %s a day with its rests.", Thousands(int(math.Round(day))))
 	switch {
 	case wrappers == 0:
 		return says
