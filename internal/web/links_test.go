@@ -109,7 +109,7 @@ func TestEveryLinkLeadsSomewhere(t *testing.T) {
 		t.Run(who, func(t *testing.T) {
 			c := h.as(t, who)
 			pages, kinds, from := map[string]document{}, map[string]int{}, map[string]string{}
-			todo := []string{"/"}
+			todo := []string{"/", "/find?q=lan", "/find?q=l-2"}
 			if who == "maud" {
 				for _, p := range h.screens(t) {
 					todo = append(todo, p)

@@ -114,7 +114,7 @@ func TestASeasonIsReported(t *testing.T) {
 	b.sees("What the next season takes")
 	b.sees("For as many live trees as this season")
 	b.axe("season report")
-	b.eval(`document.querySelector('#only-season').value = '2025'; document.querySelector('#only-season').dispatchEvent(new Event('change',
+	b.eval(`document.querySelector('#season').value = '2025'; document.querySelector('#season').dispatchEvent(new Event('change',
 		{ bubbles: true }))`)
 	b.is(`location.search.includes('season=2025')`)
 	made := h.one(t, `select to_char(sum(tied), 'FM999,999') from tag where look_id is not null and day between '2025-08-01' and
