@@ -30,6 +30,7 @@ type sessions struct {
 	db                           *sql.DB
 	mu                           sync.Mutex
 	known                        map[string]knownSession
+	turn                         int64 // counts what was written and ended: what was read before is not remembered after
 }
 
 type knownSession struct {
@@ -60,6 +61,7 @@ func (s *sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, err
 	token = hashed(token)
 	s.mu.Lock()
 	k, ok := s.known[token]
+	turn := s.turn
 	s.mu.Unlock()
 	if ok && time.Since(k.at) < sessionFor {
 		return k.data, true, nil
@@ -97,7 +99,7 @@ func (s *sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, err
 			return nil, false, err
 		}
 	}
-	s.remember(token, row.data, at)
+	s.remember(token, row.data, at, turn)
 	return row.data, true, nil
 }
 
@@ -106,8 +108,9 @@ func (s *sessions) CommitCtx(ctx context.Context, token string, b []byte, expiry
 	token = hashed(token)
 	s.forget(token)
 	err := s.keep(ctx, token, b, expiry)
+	turn := s.forget(token) // as it was read while it was written
 	if err == nil {
-		s.remember(token, b, time.Now())
+		s.remember(token, b, time.Now(), turn)
 	}
 	return err
 }
@@ -145,21 +148,29 @@ func (s *sessions) forgetAll() {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.known = nil
+	s.turn++
 }
 
-func (s *sessions) remember(token string, data []byte, at time.Time) {
+// remember keeps a session that was read or written, if none was written or ended since the turn.
+func (s *sessions) remember(token string, data []byte, at time.Time, turn int64) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	if turn != s.turn {
+		return
+	}
 	if s.known == nil || len(s.known) >= mostSessions {
 		s.known = map[string]knownSession{}
 	}
 	s.known[token] = knownSession{data, at}
 }
 
-func (s *sessions) forget(token string) {
+// forget lets a session be read anew, and gives the turn from which on.
+func (s *sessions) forget(token string) (turn int64) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	delete(s.known, token)
+	s.turn++
+	return s.turn
 }
 
 // plain writes a session's few values as JSON: what is remembered is read anew

@@ -39,6 +39,38 @@ func TestASessionIsRememberedForMomentsOnly(t *testing.T) {
 	assert.False(t, found, "one that has expired is none")
 }
 
+// TestAWrittenSessionIsNotReadAsItWasBefore: a request that read a session before another wrote or
+// ended it, as a device does that keeps pages for later, and comes to remember it only after, does
+// not make the next one read it as it was.
+func TestAWrittenSessionIsNotReadAsItWasBefore(t *testing.T) {
+	ctx := context.Background()
+	s := &sessions{db: testhouse.Empty(t).DB.DB}
+	end := time.Now().Add(time.Hour)
+	require.NoError(t, s.CommitCtx(ctx, "token", []byte("before"), end))
+	turn, at := s.turn, time.Now()
+	require.NoError(t, s.CommitCtx(ctx, "token", []byte("after"), end))
+	s.remember(hashed("token"), []byte("before"), at, turn)
+	got, found, err := s.FindCtx(ctx, "token")
+	require.NoError(t, err)
+	assert.True(t, found)
+	assert.Equal(t, "after", string(got))
+
+	turn = s.turn
+	require.NoError(t, s.DeleteCtx(ctx, "token"))
+	s.remember(hashed("token"), []byte("after"), at, turn)
+	_, found, err = s.FindCtx(ctx, "token")
+	require.NoError(t, err)
+	assert.False(t, found, "who signed out is out")
+
+	turn = s.turn
+	s.remember(hashed("token"), []byte("after"), time.Now(), turn)
+	s.forgetAll()
+	s.remember(hashed("token"), []byte("after"), time.Now(), turn)
+	_, found, err = s.FindCtx(ctx, "token")
+	require.NoError(t, err)
+	assert.False(t, found)
+}
+
 func TestASessionsValuesComeBackAsTheyWere(t *testing.T) {
 	end := time.Date(2027, 2, 23, 20, 0, 0, 0, time.UTC)
 	values := map[string]any{"person": int64(7), "group": "pome"}
