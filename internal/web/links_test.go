@@ -169,3 +169,22 @@ func TestEveryLinkLeadsSomewhere(t *testing.T) {
 		})
 	}
 }
+
+// TestAPartOfALotAsksForItsCode: what is wrong with the code of stems that go stands at its own
+// field alone, though stocks that come back have a new code on the same page.
+func TestAPartOfALotAsksForItsCode(t *testing.T) {
+	t.Parallel()
+	h := open(t, testhouse.Demo(t))
+	c := h.as(t, "maud")
+	lot := h.one(t, `select l.code from stock_lot l join stock_balance b on b.lot_id = l.id and b.account = 'free' where b.n > 20 and
+		l.form = 'bare-root' order by l.id limit 1`)
+	status, _, body := h.sendForm(t, c, "/stock/lots/"+lot+"/form", "doing", "potted", "to_place", "tunnel 2", "moved", "3",
+		"moved_code", "")
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, body, `id="p-moved_code"`)
+	assert.NotContains(t, body, `id="p-new_code"`)
+	status, leads, _ := h.sendForm(t, c, "/stock/lots/"+lot+"/form", "doing", "potted", "to_place", "tunnel 2", "moved", "3", "moved_code",
+		"L-999")
+	assert.Equal(t, http.StatusSeeOther, status, leads)
+	assert.Equal(t, "tunnel 2", h.one(t, `select place from stock_lot where code = 'L-999'`))
+}

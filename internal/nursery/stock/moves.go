@@ -110,17 +110,17 @@ func (s *Stage) MoveStems(ctx context.Context, a nursery.Actor, code string, m M
 		}
 		return s.Changed(ctx, q, a, "lot", l.Code, m.Doing, []string{l.Form, l.Place}, []any{as.Form, m.Place, m.N, became})
 	})
-	return became, nursery.Taken(err, "moved_code", "Lot", m.NewCode)
+	return became, nursery.Taken(err, "new_code", "Lot", m.NewCode)
 }
 
 // part makes stems of a lot a lot of their own.
 func (s *Stage) part(ctx context.Context, q store.Q, a nursery.Actor, l store.Lot, m Moving, as Doing, aside int, row *store.LotMove) (
 	string, error) {
 	if m.NewCode == "" {
-		return "", nursery.Problem{Field: "moved_code", Says: words.PartNeedsCode(l.Code, m.N, l.Free, aside)}
+		return "", nursery.Problem{Field: "new_code", Says: words.PartNeedsCode(l.Code, m.N, l.Free, aside)}
 	}
 	var ps nursery.Problems
-	if nursery.CheckCode(&ps, "moved_code", m.NewCode); len(ps) > 0 {
+	if nursery.CheckCode(&ps, "new_code", m.NewCode); len(ps) > 0 {
 		return "", ps
 	}
 	if err := q.MoveStock(ctx, store.Move{Of: l.ID, N: m.N, From: store.Free, To: store.Outside, Reason: string(as.Name), Note: m.NewCode,

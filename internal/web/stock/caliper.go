@@ -193,6 +193,11 @@ func (s stock) moveStems(w http.ResponseWriter, r *http.Request) error {
 		became, err = s.Nursery.MoveStems(nursery.WithOnce(r.Context(), f.Once), page.Actor(r), chi.URLParam(r, "code"), m)
 	}
 	if form, ok := f.WithProblems(err); ok {
+		// The form of stocks that come back stands on the same page, and has a new code, too.
+		if says := form.Problems["new_code"]; says != "" {
+			form.Problems["moved_code"] = says
+			delete(form.Problems, "new_code")
+		}
 		return s.showLot(w, r, form, http.StatusUnprocessableEntity)
 	} else if err != nil {
 		return err
