@@ -178,6 +178,34 @@
       },
     }));
 
+    // The counts of a place: what is left of each tag is alive, shown where nothing is typed.
+    Alpine.data('placecount', () => ({
+      says: '',
+      init() { this.tally(); },
+      tally() {
+        const num = (i) => Math.max(0, Math.trunc(Number(i.value)) || 0);
+        let alive = 0; let doubtful = 0; let dead = 0; let tags = 0;
+        for (const tr of this.$root.querySelectorAll('tr[data-stood]')) {
+          const field = (k) => tr.querySelector(`input[name^="${k}:"]`);
+          const inputs = [...tr.querySelectorAll('input:not([type=hidden])')];
+          if (!inputs.length) continue;
+          const died = inputs.filter((i) => i.classList.contains('dead')).reduce((n, i) => n + num(i), 0);
+          const unsure = num(field('doubtful'));
+          const typed = inputs.some((i) => i.value !== '');
+          const left = Number(tr.dataset.stood) - died - unsure;
+          field('taken').placeholder = typed ? String(Math.max(0, left)) : 'rest';
+          const fit = field('taken').value === '' ? left : left - num(field('taken'));
+          const rest = tr.nextElementSibling;
+          rest.hidden = !typed || fit <= 0 || field('taken').value === '';
+          for (const r of rest.querySelectorAll('input[type=radio]')) r.required = !rest.hidden;
+          if (!typed) continue;
+          tags += 1; dead += died; doubtful += unsure;
+          alive += field('taken').value === '' ? Math.max(0, left) : num(field('taken'));
+        }
+        this.says = tags ? `${tags === 1 ? '1 tag' : `${tags} tags`}: ${alive} alive, ${doubtful} doubtful, ${dead} dead.` : '';
+      },
+    }));
+
     // The count of takes of one tag: what is left, and the take so far.
     Alpine.data('count', () => ({
       tied: 0, taken: 0, doubtful: 0, dead: 0,
@@ -189,6 +217,7 @@
       get all() { return this.num(this.taken) + this.num(this.doubtful) + this.num(this.dead); },
       get left() { return this.tied - this.all; },
       get over() { return this.left < 0; },
+      get asks() { return this.all > 0 && this.left > 0; },
       get says() {
         // What it says stands in the page, in the tongue of the page.
         const d = this.$root.dataset;
@@ -265,6 +294,7 @@
         return;
       }
       const data = new URLSearchParams(new FormData(form));
+      if (by && by.name) data.append(by.name, by.value);
       UK.put('form', { id: UK.uuid(), url: form.getAttribute('action'), data: data.toString(), what: form.dataset.later });
       const said = document.createElement('p');
       said.className = 'note';

@@ -74,8 +74,11 @@ var wrongs = map[string]string{
 			where coalesce(y.counts_on, y.tag_id) = t.id) and tied <> (select coalesce(sum(y.n), 0) from tap y
 		where coalesce(y.counts_on, y.tag_id) = t.id and y.kind = 'tied' and y.held is null
 		and not exists (select 1 from tap u where u.undoes = y.id and u.held is null))`,
-	"looks that count more than were tied": `select count(*) from take_count c join any_tag t on t.id = c.tag_id
-		where c.taken + c.doubtful + c.dead > t.tied`,
+	"counts of more than were tied": `select count(*) from take_count c join any_tag t on t.id = c.tag_id where c.stood > t.tied`,
+	"tags whose grafts do not add up": `select count(*) from any_tag where finished_at is not null and look_id is not null
+		and tied <> standing + gone + lost`,
+	"counts with more causes than dead": `select count(*) from take_count c where c.dead < (select coalesce(sum(n), 0) from count_cause x
+		where x.count_id = c.id)`,
 }
 
 type asker interface {

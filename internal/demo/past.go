@@ -372,17 +372,23 @@ func (h *history) count(tag int64, n, each int, share float64, on time.Time, aft
 		return
 	}
 	dead := n - taken - late
-	h.counts.add(last, tag, "end of season", end, taken+saved+late, 0, dead-saved, m.ids["maud"], end, each, both)
+	h.counts.add(last, tag, "end of season", end, taken+saved+late, 0, doubtful-late, m.ids["maud"], end, each, both)
 	causes := []string{"dried out", "cambium missed", "wood weak or old in store", "stock died", "tie came loose", "not known"}
-	by := map[string]int{}
+	by := map[string]map[string]int{first: {}, last: {}} // each count has the causes of what it found dead
 	for i := range dead {
+		count := first
+		if i >= n-taken-doubtful {
+			count = last
+		}
 		if k := causes[min(m.r.IntN(6), m.r.IntN(6))]; i >= saved {
-			by[k]++
+			by[count][k]++
 		}
 	}
-	for _, c := range causes {
-		if by[c] > 0 {
-			h.causes.add(last, c, by[c])
+	for _, count := range []string{first, last} {
+		for _, c := range causes {
+			if by[count][c] > 0 {
+				h.causes.add(count, c, by[count][c])
+			}
 		}
 	}
 	if after == stands {

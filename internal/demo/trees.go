@@ -211,8 +211,7 @@ func (m *maker) overOld() error {
 	m.s.RunFrom(on(2026, time.October, 26, 10))
 	for _, l := range p.Limbs {
 		for _, t := range l.Tags {
-			if err := m.s.KeepCount(m.ctx, m.a, t.Code, heal.NewCount{ID: m.uuid(), Look: "end of season", Taken: t.Standing,
-				Dead: t.Tied - t.Standing}); err != nil {
+			if err := m.s.KeepCount(m.ctx, m.a, t.Code, heal.NewCount{ID: m.uuid(), Look: "end of season", Taken: t.Standing}); err != nil {
 				return err
 			}
 		}

@@ -108,7 +108,7 @@ func fateOf(h store.House, own fates) Fate {
 		b.Alpha, b.Beta, *from = b.Alpha+by*good, b.Beta+by*bad, working.OwnRecords
 	}
 	alive := float64(own.flow.Tied - own.flow.DeadFirst)
-	lost := math.Max(0, math.Min(alive, float64(own.flow.DeadLast-own.flow.DeadFirst+own.flow.Since)))
+	lost := math.Max(0, math.Min(alive, float64(own.flow.Later+own.flow.Since)))
 	learn(&x.Later, &x.LaterFrom, alive-lost, lost)
 	learn(&x.Grade, &x.From, float64(own.graded.Fit), float64(own.graded.Below))
 	x.Both = x.Later.Times(x.Grade)

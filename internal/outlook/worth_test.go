@@ -24,7 +24,7 @@ func TestGradeIsOfOwnLiftingOnceItIsKept(t *testing.T) {
 	assert.InDelta(t, (0.9*60+160)/260, many.Grade.Mean(), 1e-9, "years differ: many trees of few years are not worth more than so many")
 	assert.InDelta(t, 260, many.Grade.Alpha+many.Grade.Beta, 1e-9)
 	assert.InDelta(t, 0.97*many.Grade.Mean(), many.Both.Mean(), 1e-9, "alive, then lifted and of the grade")
-	lost := fateOf(h, fates{flow: store.Flow{Tied: 120, DeadFirst: 20, DeadLast: 26, Since: 4}})
+	lost := fateOf(h, fates{flow: store.Flow{Tied: 120, DeadFirst: 20, Later: 6, Since: 4}})
 	assert.InDelta(t, (0.97*60+90)/160, lost.Later.Mean(), 1e-9)
 	assert.Equal(t, working.OwnRecords, lost.LaterFrom)
 }

@@ -217,8 +217,9 @@ type PairMet struct {
 // PairsMet lists the pairs there were since a day.
 func (q Q) PairsMet(ctx context.Context, since time.Time) (ps []PairMet, err error) {
 	err = q.all(ctx, &ps, `select t.worker_id, t.tier_id, count(*)::int as tags, sum(t.tied)::int as grafts,
-		coalesce(sum(c.taken + c.doubtful), 0)::int as took, coalesce(sum(t.tied) filter (where c.id is not null), 0)::int as counted
-		from tag t left join take_count c on c.id = t.look_id where t.tier_id is not null and t.started_at is not null and t.day >= $1
+		coalesce(sum(t.tied - t.dead) filter (where t.look_id is not null), 0)::int as took,
+		coalesce(sum(t.tied) filter (where t.look_id is not null), 0)::int as counted
+		from graded_tag t where t.tier_id is not null and t.started_at is not null and t.day >= $1
 		group by 1, 2 order by 3 desc, 1, 2`, since)
 	return ps, err
 }

@@ -36,7 +36,8 @@ type GrowTag struct {
 	Lost          int            `db:"lost_since"` // since the look that stands
 	Gone          int            `db:"gone"`       // sold, planted, or below the grade
 	Below         int            `db:"below"`      // of those
-	Dead          int            `db:"dead"`       // by the look that stands
+	Dead          int            `db:"dead"`       // by all counts that stand
+	LostEver      int            `db:"lost"`       // by them and between them
 	Both          int            `db:"both"`       // stocks on which it saw both buds alive
 	Done          List[StepDone] `db:"done"`       // in the order in which it was done
 	Looks         List[LookMade] `db:"looks"`      // that stand
@@ -74,16 +75,17 @@ const growSelect = `select t.id, t.code, t.batch_id, b.code as batch, o.code as 
 	s.genus as stock_genus, t.technique, k.name as technique_name, b.tie, tie.name as tie_name, b.healing, w.state as wood, t.buds,
 	w.buds_per_piece, p.name as worker, t.finished_at, t.heal_place, t.form, t.cover, l.form as lot_form, l.place as lot_place, t.tied,
 		t.standing,
-	t.lost_since, t.gone, t.below, coalesce((select c.dead from take_count c where c.id = t.look_id), 0) as dead,
+	t.lost_since, t.gone, t.below, t.dead, t.lost,
 	least(t.standing, coalesce((select c.both_live from take_count c where c.id = t.look_id), 0)) as both,
 	(select json_agg(json_build_object('knot', d.knot, 'n', d.n, 'on', d.on_day) order by d.at, d.knot, d.n) from step_done d
 		where d.tag_id = t.id and d.undone_at is null)::text as done,
 	(select json_agg(json_build_object('look', c.look, 'on', c.counted_on) order by c.at) from take_count c
-		where c.tag_id = t.id and c.replaces_id is null)::text as looks,
+		where c.tag_id = t.id and not exists (select 1 from take_count r where r.replaces_id = c.id))::text as looks,
 	(select json_agg(json_build_object('cause', u.cause, 'n', u.n) order by u.n desc, u.cause) from (
-		select cause, sum(n) as n from (select x.cause, x.n from count_cause x where x.count_id = t.look_id
-			union all select m.cause, m.n from tree_move m where m.tag_id = t.id and m.what = 'lost' and m.undone_at is null
-				and m.look = coalesce((select c.look from take_count c where c.id = t.look_id), '')) y group by 1) u)::text as causes
+		select cause, sum(n) as n from (select x.cause, x.n from take_count c join count_cause x on x.count_id = c.id where c.tag_id = t.id
+				and not exists (select 1 from take_count r where r.replaces_id = c.id)
+			union all select m.cause, m.n from tree_move m where m.tag_id = t.id and m.what = 'lost' and m.undone_at is null) y
+			group by 1) u)::text as causes
 	from graded_tag t join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id
 	join variety v on v.id = o.variety_id
 	join stock_lot l on l.id = t.lot_id join stock_type s on s.id = l.stock_type_id join wood_bundle w on w.id = t.bundle_id

@@ -16,7 +16,10 @@ type Count struct {
 	CountedOn  time.Time `db:"counted_on"`
 	Taken      int       `db:"taken"`
 	Doubtful   int       `db:"doubtful"`
-	Dead       int       `db:"dead"`
+	Dead       int       `db:"dead"`      // since the count before
+	Stood      int       `db:"stood"`     // when it was made: what was counted
+	Found      int       `db:"found"`     // dead by an earlier count, and alive after all
+	Missed     int       `db:"missed"`    // of what stood, in none of the three: they still stand
 	Buds       int       `db:"buds"`      // on each stock
 	Both       int       `db:"both_live"` // of those taken, stocks of which both live
 	PersonID   int64     `db:"person_id"`
@@ -35,8 +38,8 @@ type CauseCount struct {
 
 // Counts lists every look at a tag, corrected ones too, in the order made.
 func (q Q) Counts(ctx context.Context, tagID int64) (cs []Count, err error) {
-	err = q.all(ctx, &cs, `select c.id, c.tag_id, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.buds, c.both_live, c.person_id, c.at,
-		c.replaces_id, p.name as person, exists (select 1 from take_count r where r.replaces_id = c.id) as replaced
+	err = q.all(ctx, &cs, `select c.id, c.tag_id, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.stood, c.found, c.missed, c.buds, c.both_live, c.person_id,
+		c.at, c.replaces_id, p.name as person, exists (select 1 from take_count r where r.replaces_id = c.id) as replaced
 		from take_count c join person p on p.id = c.person_id where c.tag_id = $1 order by c.at, c.id`, tagID)
 	return cs, err
 }
@@ -48,12 +51,21 @@ func (q Q) CountCauses(ctx context.Context, tagID int64) (cs []CauseCount, err e
 	return cs, err
 }
 
+// CausesOf lists the causes of the counts that stand for a look of some tags.
+func (q Q) CausesOf(ctx context.Context, tags []int64, look string) (cs []CauseCount, err error) {
+	err = q.all(ctx, &cs, `select x.* from count_cause x join take_count c on c.id = x.count_id where c.tag_id = any($1) and c.look = $2
+		and not exists (select 1 from take_count r where r.replaces_id = c.id)`, tags, look)
+	return cs, err
+}
+
 // AddCount keeps a look with its causes; false when it was kept before.
 // ErrTaken: somebody else counted, or corrected the same count, first.
 func (q Q) AddCount(ctx context.Context, c Count, causes []CauseCount) (bool, error) {
-	n, err := q.exec(ctx, `insert into take_count (id, tag_id, look, counted_on, taken, doubtful, dead, buds, both_live, person_id, at,
-		replaces_id) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (id) do nothing`,
-		c.ID, c.TagID, c.Look, c.CountedOn, c.Taken, c.Doubtful, c.Dead, max(1, c.Buds), c.Both, c.PersonID, c.At, c.ReplacesID)
+	n, err := q.exec(ctx, `insert into take_count (id, tag_id, look, counted_on, taken, doubtful, dead, stood, found, buds,
+		both_live, person_id, at, replaces_id) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14)
+		on conflict (id) do nothing`,
+		c.ID, c.TagID, c.Look, c.CountedOn, c.Taken, c.Doubtful, c.Dead, c.Stood, c.Found, max(1, c.Buds), c.Both, c.PersonID, c.At,
+		c.ReplacesID)
 	if err != nil || n == 0 {
 		return false, err
 	}
@@ -65,10 +77,34 @@ func (q Q) AddCount(ctx context.Context, c Count, causes []CauseCount) (bool, er
 	return true, nil
 }
 
-// TiedOn is what counts as tied on a tag.
-func (q Q) TiedOn(ctx context.Context, tagID int64) (n int, err error) {
-	err = q.get(ctx, &n, `select tied from tag where id = $1`, tagID)
-	return n, err
+// StoodAt is how many of each tag's grafts stood when a count was made, or would be now: those tied, less
+// what earlier counts and moves took from them.
+func (q Q) StoodAt(ctx context.Context, tags []int64, look string) (map[int64]int, error) {
+	var rows []struct {
+		ID int64 `db:"id"`
+		N  int   `db:"n"`
+	}
+	err := q.all(ctx, &rows, `select t.id, t.tied - coalesce((select sum(e.dead - e.found) from take_count e where e.tag_id = t.id
+			and look_rank(e.look) < look_rank($2) and not exists (select 1 from take_count r where r.replaces_id = e.id)), 0)::int
+		- coalesce((select sum(m.n) from tree_move m where m.tag_id = t.id and m.undone_at is null
+			and look_rank(m.look) < look_rank($2)), 0)::int as n from any_tag t where t.id = any($1)`, tags, look)
+	out := map[int64]int{}
+	for _, r := range rows {
+		out[r.ID] = r.N
+	}
+	return out, err
+}
+
+// CountAgain lays a count that stands on what stood, and found, as an earlier count is corrected to; its
+// causes go with it.
+func (q Q) CountAgain(ctx context.Context, count string, stood, found int, by int64, at time.Time) error {
+	_, err := q.exec(ctx, `with new as (insert into take_count (id, tag_id, look, counted_on, taken, doubtful, dead, stood, found, buds,
+			both_live, person_id, at, replaces_id)
+			select gen_random_uuid(), tag_id, look, counted_on, taken, doubtful, dead, $2, $3, buds, both_live, $4, $5, id
+			from take_count where id = $1 returning id)
+		insert into count_cause (count_id, cause, n) select new.id, x.cause, x.n from new, count_cause x where x.count_id = $1`,
+		count, stood, found, by, at)
+	return err
 }
 
 // Causes lists the causes of loss in their order.
@@ -120,6 +156,17 @@ type TakeFilter struct {
 	Technique, Place string
 }
 
+// causes is each of the causes of what a filter's tags count as dead: of the first count, or of all
+// counts and of what was lost between them.
+func (f TakeFilter) causes() string {
+	if !f.Now && !f.Later {
+		return `join count_cause x on x.count_id = c.id `
+	}
+	return `join lateral (select cc.cause, cc.n from take_count e join count_cause cc on cc.count_id = e.id where e.tag_id = t.id
+		and not exists (select 1 from take_count r where r.replaces_id = e.id)
+		union all select m.cause, m.n from tree_move m where m.tag_id = t.id and m.what = 'lost' and m.undone_at is null) x on true `
+}
+
 // from is the tags with the count that is asked for. A tag that was looked at
 // only at the end of the season has that for its first look.
 func (f TakeFilter) from() string {
@@ -127,8 +174,10 @@ func (f TakeFilter) from() string {
 		return ` from tag t join lateral (select t.look_id as id, t.tied as joins, t.standing + t.gone as joins_taken, 0 as doubtful,
 			t.tied - t.standing - t.gone as joins_dead) c on t.look_id is not null `
 	}
-	if f.Later {
-		return ` from tag t join take_count c on c.id = t.look_id and c.look = 'end of season' `
+	if f.Later { // of all that were tied: those that went before it was counted took
+		return ` from tag t join lateral (select z.id, t.tied * t.buds as joins, z.joins_taken + t.gone - t.gone_since as joins_taken,
+			z.doubtful, t.tied * t.buds - z.joins_taken - t.gone + t.gone_since - z.doubtful as joins_dead
+			from take_count z where z.id = t.look_id and z.look = 'end of season') c on true `
 	}
 	return ` from tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) `
 }
@@ -262,8 +311,8 @@ func (q Q) CountedLately(ctx context.Context, limit int) (ts []Tag, err error) {
 
 // CountsOf lists the counts that stand for a look of some tags.
 func (q Q) CountsOf(ctx context.Context, tags []int64, look string) (cs []Count, err error) {
-	err = q.all(ctx, &cs, `select c.id, c.tag_id, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.buds, c.both_live, c.person_id, c.at,
-		c.replaces_id, p.name as person, false as replaced from take_count c join person p on p.id = c.person_id
+	err = q.all(ctx, &cs, `select c.id, c.tag_id, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.stood, c.found, c.missed, c.buds, c.both_live, c.person_id,
+		c.at, c.replaces_id, p.name as person, false as replaced from take_count c join person p on p.id = c.person_id
 		where c.tag_id = any($1) and c.look = $2 and not exists (select 1 from take_count r where r.replaces_id = c.id)`, tags, look)
 	return cs, err
 }

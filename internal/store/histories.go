@@ -20,14 +20,16 @@ var histories = map[string]string{
 			t.spoiled_wood, t.dropped, t.set_aside, t.started_at, t.finished_at, b.tie, b.healing, t.heal_place as place, t.form,
 			t.stock_low::float8 as stock_low_mm, t.stock_high::float8 as stock_high_mm, t.wood_low::float8 as wood_low_mm,
 			t.wood_high::float8 as wood_high_mm, t.mismatch::float8 as mismatch, f.counted_on as first_look_on, f.taken as first_taken,
-			f.doubtful as first_doubtful, f.dead as first_dead, t.standing, t.lost_since, t.gone, coalesce(t.against, '') as against
-		from tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
+			f.doubtful as first_doubtful, f.dead as first_dead, t.standing, t.lost_since, t.gone, t.below, t.dead, t.lost,
+			coalesce(t.against, '') as against
+		from graded_tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
 			join stock_type s on s.id = o.stock_type_id join stock_lot l on l.id = t.lot_id join wood_bundle w on w.id = t.bundle_id
 			join person p on p.id = t.worker_id left join person ti on ti.id = t.tier_id left join take_count f on f.id = t.first_id
 		where ($1::timestamptz is null or coalesce(t.finished_at, t.day) >= $1) and ($2::timestamptz is null or coalesce(t.finished_at,
 		t.day) < $2)
 		order by t.id`,
-	"counts": `select c.id::text as id, t.code as tag, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.buds, c.both_live,
+	"counts": `select c.id::text as id, t.code as tag, c.look, c.counted_on, c.stood, c.taken, c.doubtful, c.dead, c.missed, c.found as found_alive, c.buds,
+			c.both_live,
 			coalesce((select string_agg(x.cause || ': ' || x.n, '; ' order by x.n desc, x.cause) from count_cause x where x.count_id =
 			c.id), '')
 			as causes, p.name as by, c.at, coalesce(c.replaces_id::text, '') as corrects,
@@ -153,7 +155,7 @@ type Browsed struct {
 
 // summed are the columns whose sum says something.
 var summed = map[string]bool{"planned": true, "tied": true, "spoiled_stock": true, "spoiled_wood": true, "dropped": true, "set_aside": true,
-	"first_taken": true, "first_doubtful": true, "first_dead": true, "standing": true, "lost_since": true, "gone": true, "taken": true,
+	"first_taken": true, "first_doubtful": true, "first_dead": true, "standing": true, "lost_since": true, "gone": true, "below": true, "lost": true, "stood": true, "missed": true, "found_alive": true, "taken": true,
 	"doubtful": true, "dead": true, "trees": true, "thrown": true, "hours": true, "received": true, "free": true, "measured": true,
 	"sticks": true, "pieces": true, "batched": true, "both_live": true}
 

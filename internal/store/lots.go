@@ -58,16 +58,16 @@ func (q Q) FailedStocks(ctx context.Context, lot int64, cameBack string) (f Fail
 	err = q.get(
 		ctx,
 		&f,
-		`select coalesce(sum(c.dead), 0)::int - coalesce((select sum(n) from stock_ledger g where g.lot_id = $1 and g.reason = $2),
+		`select coalesce(sum(t.dead), 0)::int - coalesce((select sum(n) from stock_ledger g where g.lot_id = $1 and g.reason = $2),
 			0)::int as n,
 		min((select min(stock_mm) from tag_thread x where x.tag_id = t.id)) as low, max((select max(stock_mm) from tag_thread x where
 		x.tag_id = t.id)) as high,
-		coalesce(string_agg(t.code || ' (' || c.dead || ')', ', ' order by t.id), '') as tags,
+		coalesce(string_agg(t.code || ' (' || t.dead || ')', ', ' order by t.id), '') as tags,
 		coalesce(bool_or(k.buds_max = 1), false) as buds,
 		(with recursive was as (select came_from_lot as of, failed_note <> '' as failed from stock_lot where id = $1
 			union all select l.came_from_lot, l.failed_note <> '' from was join stock_lot l on l.id = was.of)
 			select count(*) filter (where failed and of is not null) from was)::int as before
-		from tag t join technique k on k.key = t.technique join take_count c on c.id = t.look_id where t.lot_id = $1 and c.dead > 0`,
+		from graded_tag t join technique k on k.key = t.technique where t.lot_id = $1 and t.dead > 0`,
 		lot,
 		cameBack,
 	)
@@ -77,10 +77,10 @@ func (q Q) FailedStocks(ctx context.Context, lot int64, cameBack string) (f Fail
 // FailedWood lists the mother plants, not bought ones, of the varieties whose grafts
 // failed on a lot.
 func (q Q) FailedWood(ctx context.Context, lot int64) (ps []Plant, err error) {
-	err = q.all(ctx, &ps, plantSelect+`where not m.bought and m.variety_id in (select x.variety_id from tag t
-		join take_count c on c.id = t.look_id and c.dead > 0 join wood_bundle b on b.id = t.bundle_id join mother_plant x on x.id =
+	err = q.all(ctx, &ps, plantSelect+`where not m.bought and m.variety_id in (select x.variety_id from graded_tag t
+		join wood_bundle b on b.id = t.bundle_id join mother_plant x on x.id =
 		b.plant_id
-		where t.lot_id = $1) order by v.name, m.code`, lot)
+		where t.lot_id = $1 and t.dead > 0) order by v.name, m.code`, lot)
 	return ps, err
 }
 
@@ -154,11 +154,11 @@ func (q Q) LotStory(ctx context.Context, lot int64) (es []LotEvent, err error) {
 		from was join lot_move m on m.lot_id = was.id and m.at < was.until and m.new_lot_id is null join person p on p.id = m.person_id
 		union all select k.at, was.code, 'looked', 0, 0, k.ready, k.note, '', p.name, 2
 		from was join lot_look k on k.lot_id = was.id and k.at < was.until join person p on p.id = k.person_id
-		union all select max(t.finished_at), was.code, 'worked', sum(t.tied)::int, coalesce(sum(c.dead), 0)::int, t.technique, v.name,
+		union all select max(t.finished_at), was.code, 'worked', sum(t.tied)::int, coalesce(sum(t.dead), 0)::int, t.technique, v.name,
 		'', '', 3
-		from was join tag t on t.lot_id = was.id and t.finished_at < was.until and t.tied > 0 join wood_bundle w on w.id = t.bundle_id
-			join mother_plant x on x.id = w.plant_id join variety v on v.id = x.variety_id left join take_count c on c.id = t.look_id
-		where was.up = 0 or c.dead > 0 group by was.code, t.technique, v.name, t.day
+		from was join graded_tag t on t.lot_id = was.id and t.finished_at < was.until and t.tied > 0 join wood_bundle w on w.id = t.bundle_id
+			join mother_plant x on x.id = w.plant_id join variety v on v.id = x.variety_id
+		where was.up = 0 or t.dead > 0 group by was.code, t.technique, v.name, t.day
 		union all select l.made_at, was.code, case when l.failed_note <> '' then 'back' else 'parted' end, l.received, 0,
 			coalesce(m.doing, ''), l.code, l.place, coalesce(p.name, ''), 4
 		from was join stock_lot l on l.came_from_lot = was.id and (was.up = 0 or l.id = was.child)

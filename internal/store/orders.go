@@ -31,9 +31,10 @@ type Order struct {
 	Made         List[Made]    `db:"made"`       // its grafts that nobody counted, by technique
 	Alive        int           `db:"alive"`      // by the counts that stand, less what was lost since, and what was sold
 	Doubtful     int           `db:"doubtful"`
-	Dead         int           `db:"dead"` // or below the grade
-	Gone         int           `db:"gone"` // of those alive, sold or planted: they made the grade
-	Tree         string        `db:"tree"` // of whose limb it is, "" for an order of trees
+	Dead         int           `db:"dead"`  // lost: by counts, and between them
+	Below        int           `db:"below"` // grade, alive
+	Gone         int           `db:"gone"`  // of those alive, sold or planted: they made the grade
+	Tree         string        `db:"tree"`  // of whose limb it is, "" for an order of trees
 	TreeID       int64         `db:"tree_id"`
 	Letter       string        `db:"letter"`
 	LimbTrees    int           `db:"limb_trees"` // trees alike that have the limb
@@ -73,20 +74,20 @@ const orderSelect = `select o.id, o.code, o.variety_id, o.stock_type_id, o.trees
 			select h.technique, h.n as rest, 0 as bench, 0 as healing from batch b join batch_thread h on h.batch_id = b.id
 				where b.order_id = o.id and b.undone_at is null
 			union all select t.technique, -t.planned, case when t.finished_at is null then greatest(t.planned, t.tied) else 0 end,
-				case when t.finished_at is not null then greatest(t.tied - coalesce(c.taken + c.doubtful + c.dead
-					+ t.gone - t.gone_since, t.lost_since + t.gone), 0) else 0 end
+				case when t.finished_at is null then 0 else t.standing - least(t.standing, greatest(0, coalesce(c.taken + c.doubtful, 0)
+					- t.lost_since - t.gone_since)) end
 				from batch b join tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
 				where b.order_id = o.id and b.undone_at is null) u group by 1) x
 		where x.rest > 0 or x.bench > 0 or x.healing > 0)::text as made,
-	n.alive, n.doubtful, n.dead, n.gone,
+	n.alive, n.doubtful, n.dead, n.below, n.gone,
 	coalesce(tr.code, '') as tree, coalesce(tr.id, 0) as tree_id, coalesce(m.letter, '') as letter, coalesce(tr.trees, 0) as limb_trees,
 	coalesce(tr.kind, '') as tree_kind
 	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
 	left join limb m on m.stock_type_id = o.stock_type_id left join tree tr on tr.id = m.tree_id
-	cross join lateral (select coalesce(sum(t.gone - t.below + greatest(l.living, 0)), 0)::int as alive, coalesce(sum(t.gone - t.below),
+	cross join lateral (select coalesce(sum(t.gone - t.below + least(t.standing, greatest(l.living, 0))), 0)::int as alive, coalesce(sum(t.gone - t.below),
 	0)::int as gone,
 		coalesce(sum(greatest(c.doubtful + least(l.living, 0), 0)), 0)::int as doubtful,
-		coalesce(sum(coalesce(c.dead, 0) + t.lost_since + t.below), 0)::int as dead
+		coalesce(sum(t.lost), 0)::int as dead, coalesce(sum(t.below), 0)::int as below
 		from batch b join graded_tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
 		cross join lateral (select c.taken - t.lost_since - t.gone_since as living) l
 		where b.order_id = o.id and b.undone_at is null and t.finished_at is not null) n `

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"strings"
 	"time"
 )
 
@@ -164,7 +165,7 @@ type TagCause struct {
 // TagCauses lists what the dead of counted tags died of.
 func (q Q) TagCauses(ctx context.Context, f TakeFilter) (cs []TagCause, err error) {
 	where, args := f.where()
-	err = q.all(ctx, &cs, `select t.id, x.cause, x.n`+f.from()+`join count_cause x on x.count_id = c.id`+where, args...)
+	err = q.all(ctx, &cs, `select t.id, x.cause, sum(x.n)::int as n`+f.from()+f.causes()+where+` group by 1, 2`, args...)
 	return cs, err
 }
 
@@ -208,9 +209,9 @@ func (q Q) FirstSeason(ctx context.Context) (y int, err error) {
 // Flow is how the stocks of counted tags went, from tied to now.
 type Flow struct {
 	Tied      int `db:"tied"`
-	DeadFirst int `db:"dead_first"` // by the first look
-	DeadLast  int `db:"dead_last"`  // by the last one, those of the first with them
-	Since     int `db:"since"`      // lost since the last look
+	DeadFirst int `db:"dead_first"` // by the first count
+	Later     int `db:"later"`      // dead by later counts, less what they found alive after all
+	Since     int `db:"since"`      // lost between counts and since the last
 	Sold      int `db:"sold"`       // or planted out, alive
 	Below     int `db:"below"`      // the grade, alive
 	Stands    int `db:"stands"`     // now, doubtful ones too
@@ -223,17 +224,23 @@ type FlowLoss struct {
 	N     int    `db:"n"`
 }
 
-// flowFrom is the tags of a flow, with the first look and the last.
-const flowFrom = ` from graded_tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) join take_count z on z.id =
-	coalesce(t.look_id, t.first_id) `
+// flowFrom is the tags of a flow, with their first count.
+const flowFrom = ` from graded_tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) `
+
+// flowLater is the later counts of a flow's tags that stand; flowLost what was lost between counts.
+const (
+	flowLater = `take_count z on z.tag_id = t.id and z.id <> c.id and not exists (select 1 from take_count r where r.replaces_id = z.id) `
+	flowLost  = `tree_move m on m.tag_id = t.id and m.what = 'lost' and m.undone_at is null `
+)
 
 // FlowSums sums the flow of stocks.
 func (q Q) FlowSums(ctx context.Context, f TakeFilter) (w Flow, err error) {
 	f.Later, f.Now = false, false
 	where, args := f.where()
-	err = q.get(ctx, &w, `select coalesce(sum(t.tied), 0)::int as tied, coalesce(sum(c.dead), 0)::int as dead_first,
-		coalesce(sum(z.dead), 0)::int as dead_last, coalesce(sum(t.lost_since), 0)::int as since, coalesce(sum(t.gone - t.below), 0)::int
-		as sold,
+	err = q.get(ctx, &w, `select coalesce(sum(t.tied), 0)::int as tied, coalesce(sum(c.dead - c.found), 0)::int as dead_first,
+		coalesce(sum((select sum(z.dead - z.found) from `+strings.Replace(flowLater, " on ", " where ", 1)+`)), 0)::int as later,
+		coalesce(sum((select sum(m.n) from `+strings.Replace(flowLost, " on ", " where ", 1)+`)), 0)::int as since,
+		coalesce(sum(t.gone - t.below), 0)::int as sold,
 		coalesce(sum(t.below), 0)::int as below, coalesce(sum(t.standing), 0)::int as stands`+flowFrom+where, args...)
 	return w, err
 }
@@ -248,10 +255,8 @@ func (q Q) TreeFlow(ctx context.Context, f TakeFilter) (w Flow, ls []FlowLoss, e
 	const from = flowFrom
 	err = q.all(ctx, &ls, `select 'first' as step, x.cause, sum(x.n)::int as n`+from+`join count_cause x on x.count_id =
 		c.id`+where+`group by 2
-		union all select 'later', x.cause, sum(case when x.count_id = z.id then x.n else -x.n end)::int`+from+`join count_cause x
-			on x.count_id in (z.id, c.id) and z.id <> c.id`+where+`group by 2
-		union all select 'since', coalesce(m.cause, ''), sum(m.n)::int`+from+`join tree_move m on m.tag_id = t.id and m.what = 'lost'
-			and m.undone_at is null and m.at > z.at`+where+`group by 2
+		union all select 'later', x.cause, sum(x.n)::int`+from+`join `+flowLater+`join count_cause x on x.count_id = z.id`+where+`group by 2
+		union all select 'since', coalesce(m.cause, ''), sum(m.n)::int`+from+`join `+flowLost+where+`group by 2
 		union all select 'since', 'below grade', sum(t.below)::int`+from+where+`having sum(t.below) > 0 order by 1, 3 desc`, args...)
 	return w, ls, err
 }

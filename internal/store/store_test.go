@@ -316,6 +316,7 @@ func TestTheSeasonsEndStandsBeforeTheFirstLook(t *testing.T) {
 			Look:       "first look",
 			CountedOn:  time.Now(),
 			Taken:      1,
+			Stood:      1,
 			PersonID:   first.PersonID,
 			At:         time.Now(),
 			ReplacesID: &first.ID,

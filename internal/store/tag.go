@@ -60,6 +60,8 @@ type Tag struct {
 	LostSince     int        `db:"lost_since"`
 	Gone          int        `db:"gone"` // sold or planted
 	GoneSince     int        `db:"gone_since"`
+	Below         int        `db:"below"` // of gone: below grade, or cut out
+	Lost          int        `db:"lost"`  // by all counts, and between them
 	StockLow      float64    `db:"stock_low"`
 	StockHigh     float64    `db:"stock_high"`
 	WoodLow       float64    `db:"wood_low"`
@@ -72,7 +74,7 @@ type Tag struct {
 	Looked   bool    `db:"looked"`
 	Taken    int     `db:"taken"`
 	Doubtful int     `db:"doubtful"`
-	Dead     int     `db:"dead"`
+	Dead     int     `db:"dead"`      // by all counts that stand
 	Both     int     `db:"both_live"` // of those taken, stocks of which both buds live
 }
 
@@ -111,9 +113,10 @@ const tagSelect = `select t.*, b.code as batch, o.code as order_code, l.code as 
 	p.name || coalesce(', place ' || (select n.place from learner_tag x join learner n on n.id = x.learner_id where x.tag_id = t.id), '')
 	as worker,
 	coalesce(p2.name, '') as tier,
-	c.id is not null as looked, coalesce(c.taken, 0) as taken, coalesce(c.doubtful, 0) as doubtful, coalesce(c.dead, 0) as dead,
+	c.id is not null as looked, coalesce(c.taken, 0) as taken, coalesce(c.doubtful, 0) as doubtful,
+	sums.below, sums.dead, sums.lost,
 	coalesce(c.both_live, 0) as both_live
-	from tag t join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id
+	from tag t join any_tag sums on sums.id = t.id join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id
 	join variety v on v.id = o.variety_id
 	join stock_lot l on l.id = t.lot_id join stock_type s on s.id = l.stock_type_id join wood_bundle w on w.id = t.bundle_id
 	join mother_plant m on m.id = w.plant_id

@@ -181,9 +181,9 @@ func (q Q) GoingOn(ctx context.Context, since, failedFrom time.Time, cameBack st
 			from batch b join orders o on o.id = b.order_id join variety v on v.id = o.variety_id join stock_type s on s.id =
 			o.stock_type_id
 			where b.undone_at is null and b.untagged > 0 and b.tagged = 0)::text as batches,
-		(select json_agg(json_build_object('code', f.code, 'n', f.n)) from (select l.code, x.n from (select t.lot_id, sum(c.dead)::int
+		(select json_agg(json_build_object('code', f.code, 'n', f.n)) from (select l.code, x.n from (select t.lot_id, sum(t.dead)::int
 			- coalesce((select sum(g.n) from stock_ledger g where g.lot_id = t.lot_id and g.reason = $3), 0)::int as n
-			from tag t join take_count c on c.id = t.look_id where t.day >= $2 and c.dead > 0
+			from graded_tag t where t.day >= $2 and t.dead > 0
 			group by t.lot_id) x join stock_lot l on l.id = x.lot_id where x.n > 0 order by x.n desc, l.code) f)::text as failed,
 		(select count(*) from tap y where `+stray+`)::int as strays`,
 		since, failedFrom, cameBack)

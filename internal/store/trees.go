@@ -170,7 +170,8 @@ func (q Q) LimbTags(ctx context.Context, tree int64) (ts []LimbTag, err error) {
 		t.day, t.finished_at, t.planned, t.tied, t.standing, coalesce(c.doubtful, 0) as doubtful, t.below as cut, t.look_id is not null
 		as looked,
 		((t.stock_low + t.stock_high) / 2)::float8 as stock_mm, ((t.wood_low + t.wood_high) / 2)::float8 as wood_mm,
-		coalesce((select x.cause from count_cause x where x.count_id = t.look_id order by x.n desc, x.cause limit 1), '') as cause
+		coalesce((select x.cause from take_count e join count_cause x on x.count_id = e.id where e.tag_id = t.id and not exists (select 1
+			from take_count r where r.replaces_id = e.id) group by 1 order by sum(x.n) desc, x.cause limit 1), '') as cause
 		from limb m join graded_tag t on t.lot_id = m.lot_id join batch b on b.id = t.batch_id and b.undone_at is null join orders o on
 		o.id = b.order_id
 		join variety v on v.id = o.variety_id join technique k on k.key = t.technique join person p on p.id = t.worker_id

@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"fmt"
 	"net/http"
 	"strings"
 	"testing"
@@ -167,31 +168,37 @@ func TestABoxIsCountedOnOnePage(t *testing.T) {
 	tags := value[[]string](b, `[...document.querySelectorAll('input[name^="taken:"]')].map(e => e.name.slice(6))`)
 	require.Greater(t, len(tags), 2)
 	b.fill(`input[name="taken:`+tags[0]+`"]`, "999")
-	b.fill(`input[name="taken:`+tags[1]+`"]`, "9")
-	b.fill(`input[name="dead:`+tags[1]+`"]`, "2")
-	b.set(`select[name="cause:`+tags[1]+`"]`, "dried out")
-	b.press("Keep the counts")
-	b.sees("You counted 999, but only")
+	stood := value[int](b, `Number(document.querySelector('input[name="stood:`+tags[1]+`"]').value)`)
+	b.fill(`input[name="cause:dried out:`+tags[1]+`"]`, "2")
+	b.fill(`input[name="cause:not known:`+tags[1]+`"]`, "1")
+	b.sees(fmt.Sprintf("%d alive, 0 doubtful, 3 dead.", 999+stood-3))
+	b.press("Save counts")
+	b.sees("999 alive + 0 doubtful + 0 dead = 999, but only")
 	count := func(tag string) string {
 		return h.one(
 			t,
-			`select coalesce((select c.taken || ' ' || c.dead || ' ' || coalesce((select x.cause from count_cause x where x.count_id =
-				c.id), '')
+			`select coalesce((select c.taken || ' ' || c.dead || ' ' || coalesce((select string_agg(x.n || ' ' || x.cause, ', ' order by x.n desc) from count_cause x
+				where x.count_id = c.id), '')
 			from tag t join take_count c on c.id = t.look_id where t.code = '`+tag+`'), 'none')`,
 		)
 	}
 	assert.Equal(t, "none", count(tags[0]))
-	assert.Equal(t, "9 2 dried out", count(tags[1]), "the other is kept")
+	assert.Equal(t, fmt.Sprintf("%d 3 2 dried out, 1 not known", stood-3), count(tags[1]), "what is not dead is alive; every cause is kept")
 	b.fill(`input[name="taken:`+tags[0]+`"]`, "5")
-	b.press("Keep the counts")
+	b.sees("not counted, still standing") // it does not add up
+	b.click(`input[name="rest:` + tags[0] + `"][value="not counted"]`)
+	b.press("Save counts")
 	b.sees("counted. Kept")
 	assert.Equal(t, "5 0 ", count(tags[0]))
+	b.goTo("/heal/" + tags[0] + "?look=take+look")
+	b.sees("stood after the last count")
+	b.goTo("/heal/place?name=callus+box+2")
 	// What is amiss is noted with the look, stands on Today, and goes when it is put right.
 	b.goTo("/heal/" + tags[2])
 	b.click(`button[aria-label="rest taken"]`)
 	b.click(`input[name="amiss"][value="roots dry"]`)
-	b.press("Keep the count")
-	b.sees("Kept.")
+	b.press("Save count")
+	b.sees("saved.")
 	amiss := func() string {
 		return h.one(t, `select count(*)::text from amiss where righted_at is null and place = 'callus box 2'`)
 	}
@@ -200,7 +207,7 @@ func TestABoxIsCountedOnOnePage(t *testing.T) {
 	b.press("callus box 2")
 	b.sees("The roots or their packing are dry (Odile")
 	b.click(`input[name="amiss"][value="wax open"]`)
-	b.press("Keep the counts")
+	b.press("Save counts")
 	b.sees("what is amiss is noted")
 	assert.Equal(t, "3", amiss())
 	b.press("Labels of")
@@ -291,8 +298,8 @@ func (b *browser) through(tag, until string) {
 				b.eval(`window.before = true; document.querySelector('` + count + `').click()`)
 				b.is(`!window.before && location.pathname.startsWith('/heal/')`)
 				b.press("rest")
-				b.press("Keep the count")
-				b.sees("Kept.")
+				b.press("Save count")
+				b.sees("saved.")
 				b.goTo("/grow/tags/" + tag)
 			case value[bool](b, `!!document.querySelector('`+button+`')`):
 				b.eval(`window.before = true; document.querySelector('` + button + `').click()`)

@@ -149,7 +149,7 @@ func TestACountAndAWalkWithoutALine(t *testing.T) {
 	require.NoError(t, h.db.Get(&code, `select code from tag where finished_at is not null and look_id is null and tied > 10 order by
 		finished_at limit 1`))
 	b.goTo("/heal/" + code)
-	b.sees("Keep the count")
+	b.sees("Save count")
 	b.goTo("/grow/walk")
 	b.is(`document.querySelector('.stop:not([hidden]) .whole')`)
 	b.is(`caches.open('uk-pages-' + document.body.dataset.person).then(c => c.match('/grow/walk'))`)
@@ -159,7 +159,8 @@ func TestACountAndAWalkWithoutALine(t *testing.T) {
 	b.sees("This page is as it was at")
 	b.fill("#taken", "5")
 	b.fill("#dead", "1")
-	b.press("Keep the count")
+	b.click(`input[name="rest"][value="not counted"]`)
+	b.press("Save count")
 	b.sees("Kept on this device: the count of " + code)
 	b.goTo("/grow/walk")
 	knot := value[string](b, `document.querySelector('.stop:not([hidden]) .stopstep:not([data-round]) .whole')

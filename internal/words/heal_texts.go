@@ -7,7 +7,7 @@ const (
 	ACountIs0Or                 = "A count is 0 or more."
 	CountAtLeastOneGraft        = "Count at least one graft."
 	ThisTagIsStillAt            = "This tag is still at the bench. Finish it there first."
-	YouCountedNButOnly          = "You counted %d, but only %d were tied on this tag. Nothing was kept: look again."
+	ChooseRest                  = "Choose whether the others are dead or were not counted."
 	TheCausesAddUpTo            = "The causes add up to %d, but %d are dead."
 	TheCountToCorrectIs         = "The count to correct is not one of this tag and look. Load the page anew."
 	SomebodyCountedThisTagWhile = "Somebody counted this tag while you did. Their count is shown now: correct it if yours is better."

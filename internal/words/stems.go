@@ -45,12 +45,6 @@ const (
 	SayHealPlace = "Say where they stand, such as warm box 1, in up to 80 letters."
 )
 
-// MoreAlive asks about a second look with more alive than the first left.
-func MoreAlive(now, taken, doubtful int) string {
-	return fmt.Sprintf("%d alive now, but the first look found %d alive and %d doubtful: a dead graft does not come back. Count again, or "+
-		"correct the first look; if both are right, tick that it is so.", now, taken, doubtful)
-}
-
 // GradeNow asks for the diameters of stocks that came back.
 const GradeNow = "Give the thinnest and the thickest as they are now, in mm, or leave both empty."
 

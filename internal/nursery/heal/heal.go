@@ -49,6 +49,8 @@ type CountPage struct {
 	Tag     store.Tag
 	Look    string       // to count now
 	Now     *store.Count // the count that stands for that look
+	Stood   int          // what is counted: what stood after the count before
+	Last    *store.Count // the count before; nil where there is none
 	Earlier []store.Count
 	Causes  []string
 	Of      map[string][]store.CauseCount // by count
@@ -96,6 +98,12 @@ func (s *Stage) Count(ctx context.Context, code, look string) (CountPage, error)
 		}
 	}
 	p.Now = made[p.Look]
+	p.Last, _ = lastBefore(p.Earlier, p.Look)
+	stood, err := q.StoodAt(ctx, []int64{p.Tag.ID}, p.Look)
+	if err != nil {
+		return p, err
+	}
+	p.Stood = stood[p.Tag.ID]
 	causes, err := q.CountCauses(ctx, p.Tag.ID)
 	if err != nil {
 		return p, err
@@ -108,6 +116,16 @@ func (s *Stage) Count(ctx context.Context, code, look string) (CountPage, error)
 		return p, err
 	}
 	p.Causes = slices.Clone(offered.Causes)
+	if gs, err := q.GrowTagsByCode(ctx, []string{p.Tag.Code}); err != nil {
+		return p, err
+	} else if len(gs) > 0 {
+		f, err := s.Facts(ctx, snapshot.Places)
+		if err != nil {
+			return p, err
+		}
+		made := outlook.NursingOf(f).Of(gs[0]).Made
+		p.Causes = made.Causes(p.Causes, p.Look)
+	}
 	for _, c := range causes { // one that is offered no more can still be put right
 		if !slices.Contains(p.Causes, c.Cause) {
 			p.Causes = append(p.Causes, c.Cause)
@@ -141,11 +159,19 @@ type NewCount struct {
 	Taken, Doubtful, Dead int // stocks; one of whose buds lives is taken
 	Both                  int // of those taken, where stocks have two buds, of which both live
 	Causes                map[string]int
-	Sure                  bool   // more alive than at the first look, and right all the same
-	Replaces              string // the count it corrects, or ""
+	Sure                  bool // more alive than stood after the last count, and right
+	// Rest is what became of those that stood and are in none of the three: "" asks.
+	Rest     string
+	Replaces string // the count it corrects, or ""
 	// Ago is how long before it came in it was made, kept on a device meanwhile.
 	Ago time.Duration
 }
+
+// What became of grafts that stood and that a count has in none of its three numbers.
+const (
+	RestDead = "dead"        // dead, of no known cause
+	RestLeft = "not counted" // nobody looked: they still stand
+)
 
 // at is when it was made.
 func (n NewCount) at(now time.Time) time.Time { return now.Add(-min(max(0, n.Ago), longestAgo)) }
@@ -168,8 +194,8 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 	if n.Taken < 0 || n.Doubtful < 0 || n.Dead < 0 || n.Both < 0 {
 		return nursery.Problem{Field: "taken", Says: words.ACountIs0Or}
 	}
-	if n.Taken+n.Doubtful+n.Dead == 0 {
-		return nursery.Problem{Field: "taken", Says: words.CountAtLeastOneGraft}
+	if n.Rest != "" && n.Rest != RestDead && n.Rest != RestLeft {
+		return nursery.Problem{Field: "rest", Says: words.ChooseRest}
 	}
 	err := s.DB.Tx(ctx, func(q store.Q) error {
 		t, err := q.LockTag(ctx, code)
@@ -179,16 +205,14 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 		if t.FinishedAt == nil {
 			return nursery.Problem{Field: "", Says: words.ThisTagIsStillAt}
 		}
-		tied := t.Tied - t.Gone
-		if n.Replaces != "" && t.LookID != nil && *t.LookID == n.Replaces {
-			tied += t.GoneSince // as it was at that look
+		all, err := q.StoodAt(ctx, []int64{t.ID}, n.Look)
+		if err != nil {
+			return err
 		}
-		all := n.Taken + n.Doubtful + n.Dead
-		if all > tied {
-			return nursery.Problem{
-				Field: "taken",
-				Says:  fmt.Sprintf(words.YouCountedNButOnly, all, tied),
-			}
+		stood := all[t.ID]
+		earlier, err := q.Counts(ctx, t.ID)
+		if err != nil {
+			return err
 		}
 		if n.Both > 0 && (t.Buds < 2 || n.Both > n.Taken) {
 			return nursery.Problem{Field: "both", Says: words.BothOf(n.Both, n.Taken)}
@@ -208,10 +232,17 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 				died += m
 			}
 		}
+		if n.Dead == 0 { // the dead were typed by their causes alone
+			n.Dead = died
+		}
 		if died > n.Dead {
 			return nursery.Problem{Field: "causes", Says: fmt.Sprintf(words.TheCausesAddUpTo, died, n.Dead)}
 		}
-		if err := s.question(ctx, q, t, n); err != nil {
+		if n.Taken+n.Doubtful+n.Dead == 0 && n.Rest == "" {
+			return nursery.Problem{Field: "taken", Says: words.CountAtLeastOneGraft}
+		}
+		found, err := addUp(&n, stood, earlier)
+		if err != nil {
 			return err
 		}
 		c := store.Count{
@@ -222,6 +253,8 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 			Taken:     n.Taken,
 			Doubtful:  n.Doubtful,
 			Dead:      n.Dead,
+			Stood:     stood,
+			Found:     found,
 			Buds:      t.Buds,
 			Both:      n.Both,
 			PersonID:  a.ID,
@@ -230,10 +263,7 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 		var before *store.Count
 		if n.Replaces != "" {
 			c.ReplacesID = &n.Replaces
-			was, err := q.Counts(ctx, t.ID)
-			if err != nil {
-				return err
-			}
+			was := earlier
 			i := slices.IndexFunc(was, func(w store.Count) bool { return w.ID == n.Replaces && w.Look == n.Look })
 			if i < 0 {
 				return nursery.Problem{Field: "", Says: words.TheCountToCorrectIs}
@@ -244,6 +274,9 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 		}
 		kept, err := q.AddCount(ctx, c, causes)
 		if err != nil || !kept {
+			return err
+		}
+		if err := s.layAgain(ctx, q, a, t, n.Look, earlier); err != nil {
 			return err
 		}
 		doing := "counted"
@@ -261,24 +294,69 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 	return nursery.Short(err, "taken", words.FewerThanWent)
 }
 
-// question asks about a later look that finds more alive than the one before it left.
-func (s *Stage) question(ctx context.Context, q store.Q, t store.TagState, n NewCount) error {
-	rank := slices.Index(Looks, n.Look)
-	if rank == 0 || n.Sure {
-		return nil
+// addUp holds a count to what stood: what is in none of the three is asked about, and so are more alive than
+// stood. It gives how many an earlier count gave as dead that are alive after all.
+func addUp(n *NewCount, stood int, earlier []store.Count) (found int, err error) {
+	last, died := lastBefore(earlier, n.Look)
+	over := n.Taken + n.Doubtful + n.Dead - stood
+	switch {
+	case over > 0 && last == nil:
+		return 0, nursery.Problem{Field: "taken", Says: words.MoreThanTied(n.Taken, n.Doubtful, n.Dead, stood)}
+	case over > 0 && n.Taken+n.Doubtful <= stood:
+		return 0, nursery.Problem{Field: "taken", Says: words.MoreThanStood(n.Taken, n.Doubtful, n.Dead, stood, last.CountedOn)}
+	case over > died:
+		return 0, nursery.Problem{Field: "taken", Says: words.MoreThanDied(n.Taken+n.Doubtful+n.Dead, stood, died)}
+	case over > 0 && !n.Sure:
+		return 0, nursery.Problem{Field: "sure", Says: words.MoreAlive(n.Taken+n.Doubtful, stood, last.CountedOn)}
+	case over < 0 && n.Rest == "":
+		return 0, nursery.Problem{Field: "rest", Says: words.RestOf(n.Taken, n.Doubtful, n.Dead, stood)}
+	case over < 0 && n.Rest == RestDead:
+		n.Dead -= over
 	}
-	cs, err := q.Counts(ctx, t.ID)
-	if err != nil {
-		return err
-	}
-	var before *store.Count
+	return max(0, over), nil
+}
+
+// lastBefore is the last count that stands of those before a look, and how many they all gave as dead.
+func lastBefore(cs []store.Count, look string) (last *store.Count, dead int) {
+	rank := slices.Index(Looks, look)
 	for i, c := range cs {
-		if k := slices.Index(Looks, c.Look); !c.Replaced && k < rank && (before == nil || k > slices.Index(Looks, before.Look)) {
-			before = &cs[i]
+		k := slices.Index(Looks, c.Look)
+		if c.Replaced || k >= rank {
+			continue
+		}
+		dead += c.Dead - c.Found
+		if last == nil || k > slices.Index(Looks, last.Look) {
+			last = &cs[i]
 		}
 	}
-	if before != nil && n.Taken > before.Taken+before.Doubtful {
-		return nursery.Problem{Field: "sure", Says: words.MoreAlive(n.Taken, before.Taken, before.Doubtful)}
+	return last, dead
+}
+
+// layAgain lays the counts made after a look on what stands by it now. One that has more than that is to be
+// corrected first.
+func (s *Stage) layAgain(ctx context.Context, q store.Q, a nursery.Actor, t store.TagState, look string, cs []store.Count) error {
+	for _, l := range Looks[slices.Index(Looks, look)+1:] {
+		i := slices.IndexFunc(cs, func(c store.Count) bool { return !c.Replaced && c.Look == l })
+		if i < 0 {
+			continue
+		}
+		c := cs[i]
+		by, err := q.StoodAt(ctx, []int64{t.ID}, l)
+		if err != nil {
+			return err
+		}
+		stood := by[t.ID]
+		all, alive := c.Taken+c.Doubtful+c.Dead, c.Taken+c.Doubtful
+		found := max(0, all-stood)
+		switch {
+		case stood == c.Stood:
+			continue
+		case found > c.Found:
+			return nursery.Problem{Field: "taken", Says: words.LaterCountHasMore(c.CountedOn, alive, c.Dead, stood)}
+		}
+		if err := q.CountAgain(ctx, c.ID, stood, found, a.ID, s.Now()); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -24,8 +24,9 @@ type PlacePage struct {
 	Look    string // that is counted
 	Looks   []string
 	Lines   []PlaceLine // tags of which something stands, those that wait for the look first
-	Causes  []string
-	Kinds   []LookKind // what to look for, of each technique that stands there
+	Causes  []string    // with a column each, the commonest first
+	Others  []string    // that its grafts can be lost to beside those
+	Kinds   []LookKind  // what to look for, of each technique that stands there
 	Trees   int
 	Waiting int           // tags on which the look is not made
 	Amiss   []store.Amiss // found and not put right
@@ -34,11 +35,17 @@ type PlacePage struct {
 // PlaceLine is a tag that stands in a place.
 type PlaceLine struct {
 	outlook.Growing
-	Callused float64      // below 0: not by a clock
-	Counted  *store.Count // the count that stands for the look
-	Waits    bool         // the look is open and not made
+	Callused float64        // below 0: not by a clock
+	Counted  *store.Count   // the count that stands for the look
+	Of       map[string]int // its dead by cause
+	Stood    int            // what is counted: what stood after the count before
+	Causes   []string       // that it can be lost to
+	Waits    bool           // the look is open and not made
 	Window   aftercare.Window
 }
+
+// causeColumns is how many causes have a column of their own.
+const causeColumns = 4
 
 // LookKind is how a technique's takes are told.
 type LookKind struct {
@@ -75,7 +82,6 @@ func (s *Stage) Place(ctx context.Context, name, look string) (PlacePage, error)
 		p.Cold = outlook.ColdOf(f, outlook.KeeperOf(f), place)
 		p.Drift, p.Drifts = n.Drift(place, all)
 	}
-	p.Causes = f.Causes
 	if p.Look = look; !slices.Contains(Looks, look) {
 		p.Look = dueLook(n, all)
 	}
@@ -87,14 +93,38 @@ func (s *Stage) Place(ctx context.Context, name, look string) (PlacePage, error)
 	if err != nil {
 		return p, err
 	}
+	of, err := s.DB.Q().CausesOf(ctx, ids, p.Look)
+	if err != nil {
+		return p, err
+	}
+	stood, err := s.DB.Q().StoodAt(ctx, ids, p.Look)
+	if err != nil {
+		return p, err
+	}
+	common := aftercare.CommonCauses(p.Look)
 	for _, g := range all {
-		l := PlaceLine{Growing: g, Callused: -1}
+		l := PlaceLine{Growing: g, Callused: -1, Of: map[string]int{}, Stood: stood[g.ID], Causes: g.Made.Causes(f.Causes, p.Look)}
+		for _, c := range l.Causes {
+			if slices.Contains(common, c) && !slices.Contains(p.Causes, c) {
+				p.Causes = append(p.Causes, c)
+			} else if !slices.Contains(common, c) && !slices.Contains(p.Others, c) {
+				p.Others = append(p.Others, c)
+			}
+		}
 		if share, ok := n.Callused(g); ok {
 			l.Callused = share
 		}
 		for i := range counts {
 			if counts[i].TagID == g.ID {
 				l.Counted = &counts[i]
+			}
+		}
+		for _, c := range of {
+			if l.Counted != nil && c.CountID == l.Counted.ID {
+				l.Of[c.Cause] = c.N
+				if !slices.Contains(common, c.Cause) && !slices.Contains(p.Others, c.Cause) { // offered no more
+					p.Others = append(p.Others, c.Cause)
+				}
 			}
 		}
 		for _, k := range g.Plan.Knots {
@@ -111,6 +141,11 @@ func (s *Stage) Place(ctx context.Context, name, look string) (PlacePage, error)
 			p.Kinds = append(p.Kinds, kind)
 		}
 		p.Lines = append(p.Lines, l)
+	}
+	slices.SortStableFunc(p.Causes, func(a, b string) int { return slices.Index(common, a) - slices.Index(common, b) })
+	if n := len(p.Causes); n > causeColumns { // the last, not known, keeps its column
+		p.Others = append(slices.Clone(p.Causes[causeColumns-1:n-1]), p.Others...)
+		p.Causes = append(slices.Clone(p.Causes[:causeColumns-1]), p.Causes[n-1])
 	}
 	slices.SortStableFunc(p.Lines, func(a, b PlaceLine) int {
 		return map[bool]int{true: 0, false: 1}[a.Waits] - map[bool]int{true: 0, false: 1}[b.Waits]
@@ -146,14 +181,14 @@ type TagCount struct {
 
 // KeepCounts keeps the counts of several tags, each for itself. What could not be kept
 // is told by code; the rest is.
-func (s *Stage) KeepCounts(ctx context.Context, a nursery.Actor, cs []TagCount) (kept int, bad map[string]string, err error) {
-	bad = map[string]string{}
+func (s *Stage) KeepCounts(ctx context.Context, a nursery.Actor, cs []TagCount) (kept int, bad map[string]nursery.Problem, err error) {
+	bad = map[string]nursery.Problem{}
 	for _, c := range cs {
 		err := s.KeepCount(ctx, a, c.Code, c.NewCount)
 		var p nursery.Problem
 		switch {
 		case errors.As(err, &p):
-			bad[c.Code] = p.Says
+			bad[c.Code] = p
 		case err != nil:
 			return kept, bad, err
 		default:

@@ -99,16 +99,14 @@ func (s *Stage) pictures(ctx context.Context, f *snapshot.Snapshot, tf store.Tak
 	return p, nil
 }
 
-// flowOf lays a flow out in steps. What a later look found alive after all is no loss of its
-// step: it came back, and the step lost none.
+// flowOf lays a flow out in steps. What a later count found alive after all is taken from what its step lost.
 func flowOf(w store.Flow, ls []store.FlowLoss) Flow {
 	f := Flow{Sold: w.Sold, Stands: w.Stands}
 	left := w.Tied
-	ls = spreadCauses(ls, w.DeadLast-w.DeadFirst)
 	for _, x := range []struct {
 		key  string
 		lost int
-	}{{"first", w.DeadFirst}, {"later", w.DeadLast - w.DeadFirst}, {"since", w.Since + w.Below}} {
+	}{{"first", w.DeadFirst}, {"later", w.Later}, {"since", w.Since + w.Below}} {
 		s := Step{Key: x.key, Left: left, Lost: x.lost}
 		for _, l := range ls {
 			if l.Step == x.key && l.N > 0 {
@@ -120,56 +118,6 @@ func flowOf(w store.Flow, ls []store.FlowLoss) Flow {
 		left -= x.lost
 	}
 	return f
-}
-
-// spreadCauses gives the first look what a later one names beyond its own losses: causes are
-// often said only when a tag is looked at again, of all that died until then.
-func spreadCauses(ls []store.FlowLoss, lostLater int) []store.FlowLoss {
-	named := 0
-	for _, l := range ls {
-		if l.Step == "later" && l.N > 0 {
-			named += l.N
-		}
-	}
-	lostLater = max(0, lostLater)
-	if named <= lostLater {
-		return ls
-	}
-	// What stays with the later look is shared out by largest remainder, so that it is as
-	// many as were lost by then.
-	first, stays, rest := map[string]int{}, map[string]int{}, lostLater
-	type part struct {
-		cause string
-		over  int
-	}
-	var parts []part
-	for _, l := range ls {
-		if l.Step == "later" && l.N > 0 {
-			stays[l.Cause] = l.N * lostLater / named
-			rest -= stays[l.Cause]
-			parts = append(parts, part{l.Cause, l.N * lostLater % named})
-		}
-	}
-	slices.SortFunc(parts, func(a, b part) int { return cmp.Or(cmp.Compare(b.over, a.over), cmp.Compare(a.cause, b.cause)) })
-	for _, x := range parts[:min(rest, len(parts))] {
-		stays[x.cause]++
-	}
-	var out []store.FlowLoss
-	for _, l := range ls {
-		switch {
-		case l.Step == "first":
-			first[l.Cause] += l.N
-		case l.Step == "later" && l.N > 0:
-			first[l.Cause] += l.N - stays[l.Cause]
-			out = append(out, store.FlowLoss{Step: "later", Cause: l.Cause, N: stays[l.Cause]})
-		case l.Step == "since":
-			out = append(out, l)
-		}
-	}
-	for cause, n := range first {
-		out = append(out, store.FlowLoss{Step: "first", Cause: cause, N: n})
-	}
-	return out
 }
 
 // points sums takes by what at gives: where it stands, and what it is called.

@@ -26,13 +26,13 @@ func TestTheFlowAddsUp(t *testing.T) {
 	for range 500 {
 		w := store.Flow{Tied: 100 + r.IntN(900)}
 		w.DeadFirst = r.IntN(w.Tied / 2)
-		w.DeadLast = w.DeadFirst + r.IntN(w.Tied/4)
-		w.Since = r.IntN(max(1, w.Tied-w.DeadLast))
-		w.Sold = r.IntN(max(1, w.Tied-w.DeadLast-w.Since))
-		w.Stands = w.Tied - w.DeadLast - w.Since - w.Sold
-		// Causes as they are noted: some at the first look, the rest of all dead at the last.
-		first := r.IntN(w.DeadFirst + 1)
-		named := r.IntN(w.DeadLast - first + 1)
+		w.Later = r.IntN(w.Tied / 4)
+		dead := w.DeadFirst + w.Later
+		w.Since = r.IntN(max(1, w.Tied-dead))
+		w.Sold = r.IntN(max(1, w.Tied-dead-w.Since))
+		w.Stands = w.Tied - dead - w.Since - w.Sold
+		// Each count names some of its own dead.
+		first, named := r.IntN(w.DeadFirst+1), r.IntN(w.Later+1)
 		ls := []store.FlowLoss{{Step: "first", Cause: "dried out", N: first}, {Step: "later", Cause: "dried out", N: named / 2},
 			{Step: "later", Cause: "animals", N: named - named/2}, {Step: "since", Cause: "knocked or broken", N: w.Since}}
 		f := flowOf(w, ls)

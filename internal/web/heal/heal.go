@@ -103,6 +103,7 @@ type countPage struct {
 	Checks []check
 	// OpenCauses where some are keyed, or were keyed wrong.
 	OpenCauses bool
+	RestAsked  bool // some that stood are in none of the three
 }
 
 func (h heal) count(w http.ResponseWriter, r *http.Request) error {
@@ -123,10 +124,14 @@ func (h heal) show(w http.ResponseWriter, r *http.Request, look string, f page.F
 		f.Values.Set("doubtful", fmt.Sprint(cp.Now.Doubtful))
 		f.Values.Set("dead", fmt.Sprint(cp.Now.Dead))
 		f.Values.Set("both", fmt.Sprint(cp.Now.Both))
+		if cp.Now.Missed > 0 {
+			f.Values.Set("rest", healstage.RestLeft)
+		}
 		for _, c := range cp.Of[cp.Now.ID] {
 			f.Values.Set("cause:"+c.Cause, fmt.Sprint(c.N))
 		}
 	}
+	p.RestAsked = f.Problems["rest"] != ""
 	for _, k := range []string{"taken", "doubtful", "dead", "both"} {
 		if f.Values.Get(k) == "" {
 			f.Values.Set(k, "0")
@@ -155,6 +160,7 @@ func (h heal) keep(w http.ResponseWriter, r *http.Request) error {
 		Both:     f.Int("both"),
 		Replaces: f.Text("replaces"),
 		Sure:     f.Text("sure") != "",
+		Rest:     f.Text("rest"),
 		Causes:   map[string]int{},
 		Ago:      f.Ago(),
 	}
@@ -175,7 +181,7 @@ func (h heal) keep(w http.ResponseWriter, r *http.Request) error {
 	} else if err != nil {
 		return err
 	}
-	h.Flash(r, "%s: %d took, %d doubtful, %d dead. Kept.", code, n.Taken, n.Doubtful, n.Dead)
+	h.Flash(r, "%s: %s saved.", code, words.CountNames[n.Look])
 	if next := f.Text("next"); next != "" && f.Values.Has("go-next") {
 		return page.Go(w, r, "/heal/"+next)
 	}

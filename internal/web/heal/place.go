@@ -5,10 +5,12 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
+	"maps"
 	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
+	"strings"
 
 	"unionknot/internal/core/aftercare"
 	"unionknot/internal/nursery"
@@ -39,7 +41,16 @@ type placePage struct {
 type placeRow struct {
 	healstage.PlaceLine
 	Callus template.HTML
-	Bad    string // why its count was not kept
+	Bad    nursery.Problem // why its count was not kept
+	Cells  []causeCell     // the columns' causes
+	Others []causeCell     // beside those
+	Open   bool            // something is typed of the others
+}
+
+// causeCell is how many a tag lost to a cause, to type; Not where it cannot be lost to it.
+type causeCell struct {
+	Cause, Name, N string
+	Not            bool
 }
 
 // wrong is what a look found, until it is put right.
@@ -73,7 +84,7 @@ func (h heal) showPlace(w http.ResponseWriter, r *http.Request) error {
 	return h.place1(w, r, r.URL.Query().Get("name"), r.URL.Query().Get("look"), page.NewForm(), http.StatusOK, nil)
 }
 
-func (h heal) place1(w http.ResponseWriter, r *http.Request, name, look string, f page.Form, status int, bad map[string]string) error {
+func (h heal) place1(w http.ResponseWriter, r *http.Request, name, look string, f page.Form, status int, bad map[string]nursery.Problem) error {
 	pp, err := h.Nursery.Place(r.Context(), name, look)
 	if err != nil {
 		return err
@@ -105,8 +116,24 @@ func (h heal) place1(w http.ResponseWriter, r *http.Request, name, look string, 
 			if status == http.StatusOK {
 				f.Values.Set("taken:"+l.Code, strconv.Itoa(c.Taken))
 				f.Values.Set("doubtful:"+l.Code, strconv.Itoa(c.Doubtful))
-				f.Values.Set("dead:"+l.Code, strconv.Itoa(c.Dead))
+				for cause, n := range l.Of {
+					f.Values.Set(causeField(cause, l.Code), strconv.Itoa(n))
+				}
+				if unnamed := c.Dead - sum(l.Of); unnamed > 0 {
+					f.Values.Set("dead:"+l.Code, strconv.Itoa(unnamed))
+				}
+				if c.Missed > 0 {
+					f.Values.Set("rest:"+l.Code, healstage.RestLeft)
+				}
 				f.Values.Set("both:"+l.Code, strconv.Itoa(c.Both))
+			}
+		}
+		for _, c := range pp.Causes {
+			row.Cells = append(row.Cells, cellOf(f, l, c))
+		}
+		for _, c := range pp.Others {
+			if x := cellOf(f, l, c); !x.Not {
+				row.Others, row.Open = append(row.Others, x), row.Open || x.N != ""
 			}
 		}
 		p.Rows = append(p.Rows, row)
@@ -135,24 +162,12 @@ func (h heal) keepPlace(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	var cs []healstage.TagCount
+	all := f.Text("all") != "" // what is not typed of a tag is alive, of every tag that waits
 	for _, l := range pp.Lines {
-		if f.Text("taken:"+l.Code)+f.Text("doubtful:"+l.Code)+f.Text("dead:"+l.Code) == "" {
-			continue
+		if n, counted := placeCount(f, l, all); counted {
+			n.Look = look
+			cs = append(cs, n)
 		}
-		n := healstage.TagCount{Code: l.Code, NewCount: healstage.NewCount{ID: keyOf(f.Once, l.Code), Look: look, Taken: f.Int("taken:" +
-			l.Code),
-			Doubtful: f.Int("doubtful:" + l.Code), Dead: f.Int("dead:" + l.Code), Both: f.Int("both:" + l.Code),
-			Sure: f.Text("sure") != "", Ago: f.Ago()}}
-		if c := l.Counted; c != nil {
-			if c.Taken == n.Taken && c.Doubtful == n.Doubtful && c.Dead == n.Dead && c.Both == n.Both {
-				continue
-			}
-			n.Replaces = c.ID
-		}
-		if cause := f.Text("cause:" + l.Code); cause != "" && n.Dead > 0 {
-			n.Causes = map[string]int{cause: n.Dead}
-		}
-		cs = append(cs, n)
 	}
 	if err := f.Err(); err != nil {
 		form, _ := f.WithProblems(err)
@@ -176,6 +191,62 @@ func (h heal) keepPlace(w http.ResponseWriter, r *http.Request) error {
 		h.Flash(r, "%s: %d counted. Kept.", name, kept)
 	}
 	return page.Go(w, r, "/heal/place?"+url.Values{"name": {name}, "look": {look}}.Encode())
+}
+
+// placeCount reads the count of one tag of a place: false where nothing was typed of it, or all is as it was. Alive
+// left empty is what is left of those that stood as the page showed it.
+func placeCount(f *page.Typed, l healstage.PlaceLine, all bool) (healstage.TagCount, bool) {
+	n := healstage.TagCount{Code: l.Code, NewCount: healstage.NewCount{ID: keyOf(f.Once, l.Code), Causes: map[string]int{},
+		Rest: f.Text("rest:" + l.Code), Sure: f.Text("sure:"+l.Code) != "" || f.Text("sure") != "", Ago: f.Ago()}}
+	typed := all && l.Waits
+	number := func(field string) int {
+		if f.Text(field) == "" {
+			return 0
+		}
+		typed = true
+		return f.Int(field)
+	}
+	n.Doubtful, n.Dead, n.Both = number("doubtful:"+l.Code), number("dead:"+l.Code), number("both:"+l.Code)
+	for k := range f.Values {
+		if cause, ok := strings.CutSuffix(strings.TrimPrefix(k, "cause:"), ":"+l.Code); ok && strings.HasPrefix(k, "cause:") {
+			if m := number(k); m != 0 {
+				n.Causes[cause], n.Dead = m, n.Dead+m
+			}
+		}
+	}
+	if cause := f.Text("cause:" + l.Code); cause != "" && n.Dead > 0 { // from a page of the release before
+		n.Causes[cause] = n.Dead
+	}
+	switch {
+	case f.Text("taken:"+l.Code) != "":
+		n.Taken = number("taken:" + l.Code)
+	case typed:
+		stood := l.Stood
+		if seen := f.Text("stood:" + l.Code); seen != "" {
+			stood = f.Int("stood:" + l.Code)
+		}
+		n.Taken = max(0, stood-n.Doubtful-n.Dead)
+	}
+	if c := l.Counted; c != nil {
+		n.Replaces = c.ID
+		same := c.Taken == n.Taken && (n.Rest != healstage.RestDead || c.Missed == 0) && c.Doubtful == n.Doubtful && c.Dead == n.Dead && c.Both == n.Both && maps.Equal(l.Of, n.Causes)
+		return n, typed && !same
+	}
+	return n, typed
+}
+
+func causeField(cause, code string) string { return "cause:" + cause + ":" + code }
+
+func cellOf(f page.Form, l healstage.PlaceLine, cause string) causeCell {
+	n := f.Values.Get(causeField(cause, l.Code))
+	return causeCell{causeField(cause, l.Code), cause, n, n == "" && !slices.Contains(l.Causes, cause)}
+}
+
+func sum(by map[string]int) (n int) {
+	for _, x := range by {
+		n += x
+	}
+	return n
 }
 
 // putRight notes that something amiss was seen to.
