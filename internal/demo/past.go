@@ -300,7 +300,7 @@ func (h *history) season(year, copy, i int, x mix) {
 			h.stockM.add(lot, n, "aside", "grafted", mm, "grafted", "", batch, h.tagID, m.ids[who], done)
 			h.wood.add(bundle, n*each, "free", "aside", wm, "set aside", "", batch, nil, maud, day)
 			h.wood.add(bundle, n*each, "aside", "grafted", wm, "grafted", "", batch, h.tagID, m.ids[who], done)
-			h.count(h.tagID, n, each, share, done.AddDate(0, 0, 30), h.lifeOf(year, copy, i, x.technique))
+			h.count(h.tagID, n, each, x.technique, share, done.AddDate(0, 0, 30), h.lifeOf(year, copy, i, x.technique))
 		}
 		h.wood.add(bundle, left*each, "free", "spoiled", nil, "by hand", "thrown out at the season's end", nil, nil, maud, day.AddDate(0,
 			3, 0))
@@ -334,7 +334,7 @@ func effectOf(signIn string) float64 {
 
 // count looks at a past tag of n stocks with so many buds each twice: four weeks on,
 // and at the season's end.
-func (h *history) count(tag int64, n, each int, share float64, on time.Time, after life) {
+func (h *history) count(tag int64, n, each int, technique string, share float64, on time.Time, after life) {
 	m := h.m
 	taken, doubtful, both := 0, 0, 0
 	for range n {
@@ -392,7 +392,7 @@ func (h *history) count(tag int64, n, each int, share float64, on time.Time, aft
 		}
 	}
 	if after == stands {
-		h.raise(tag, taken+saved+late, on)
+		h.raise(tag, taken+saved+late, on, technique)
 	}
 	if alive := taken + saved + late; after == sold && alive > 0 {
 		at := end.AddDate(0, 3, 0)
@@ -437,16 +437,30 @@ func (h *history) secondID() string {
 }
 
 // raise notes what was done in its first season to a tag that stands in the row.
-func (h *history) raise(tag int64, trees int, look time.Time) {
+func (h *history) raise(tag int64, trees int, look time.Time, technique string) {
 	for _, s := range []struct {
 		knot string
 		n    int
 		days int
 	}{{"pot", 0, 4}, {"cane", 0, 4}, {"suckers", 1, 12}, {"suckers", 2, 25}, {"tie shoot", 0, 44}, {"choose shoot", 0, 58}, {"suckers", 3,
 		60},
-		{"guard", 1, 240}} {
+		{"guard", 1, 240}, {"pinch", 0, 30}} {
 		on := look.AddDate(0, 0, s.days)
 		h.steps.add(h.secondID(), tag, s.knot, s.n, on, 0, trees, h.m.ids["odile"], on)
+	}
+	done := func(knot string, n int, on time.Time) {
+		h.steps.add(h.secondID(), tag, knot, n, on, 0, trees, h.m.ids["odile"], on)
+	}
+	autumn := time.Date(look.Year(), time.September, 12, 9, 0, 0, 0, time.Local)
+	for n, on := 4, look.AddDate(0, 0, 72); on.Before(autumn); n, on = n+1, on.AddDate(0, 0, 12) {
+		done("suckers", n, on)
+	}
+	for n, on := 1, look.AddDate(0, 0, 74); on.Before(autumn.AddDate(0, 0, 50)); n, on = n+1, on.AddDate(0, 0, 30) {
+		done("loosen shoot", n, on)
+	}
+	if technique == "side-veneer" {
+		done("cut back", 1, look.AddDate(0, 0, 62))
+		done("cut back", 2, look.AddDate(0, 0, 92))
 	}
 }
 

@@ -23,12 +23,8 @@ type Entry struct {
 	From, To time.Time // calendar days, both included
 }
 
-// entriesFor is how far ahead a calendar reaches, and how far back it keeps what is
-// late.
-const (
-	entriesAhead = 400
-	entriesBack  = 60
-)
+// entriesAhead is how many days ahead a calendar reaches; what is late stays in it until it is done.
+const entriesAhead = 400
 
 // EntriesOf is the calendar of the house, or with a worker what is theirs of it: bench
 // days, what is due where, and windows that open and shut.
@@ -43,7 +39,7 @@ func EntriesOf(n *Nursing, gs []Growing, worker int64) []Entry {
 	trees := map[key]int{}
 	for _, g := range gs {
 		for _, k := range n.Asked(g) {
-			if k.By < n.Today-entriesBack || k.From > n.Today+entriesAhead || k.Name == aftercare.FitToSell {
+			if k.From > n.Today+entriesAhead || k.Name == aftercare.FitToSell {
 				continue
 			}
 			id := key{g.Batch, g.Stands(), k.Name, k.N}

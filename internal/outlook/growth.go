@@ -132,7 +132,19 @@ func (n *Nursing) Of(t store.GrowTag) Growing {
 		}
 	}
 	g.Plan = m.Plan()
+	potFirst(g.Plan.Knots)
 	return g
+}
+
+// potFirst puts a pot of the same day as its cane before it.
+func potFirst(ks []aftercare.Knot) {
+	cane := slices.IndexFunc(ks, func(k aftercare.Knot) bool { return k.Name == aftercare.Cane })
+	pot := slices.IndexFunc(ks, func(k aftercare.Knot) bool { return k.Name == aftercare.Pot })
+	if cane >= 0 && pot > cane {
+		k := ks[pot]
+		copy(ks[cane+1:pot+1], ks[cane:pot])
+		ks[cane] = k
+	}
 }
 
 // looksInOrder are the looks from the first to the last.
@@ -161,35 +173,29 @@ func looksDone(ls []store.LookMade) (out []aftercare.Done) {
 	return out
 }
 
-// missedAfter is how many days after its last day a step that nobody did is no longer
-// asked for: what it was for is over. A round is, once the next is due. House default.
-const missedAfter = 120
-
-// Asked are a tag's knots that are still asked for.
+// Asked are a tag's knots that are still asked for: until each is done, or dismissed. A round is, until the next of
+// its kind is due; a cane is not before its pot.
 func (n *Nursing) Asked(g Growing) []aftercare.Knot {
 	last := map[aftercare.Name]int{} // of rounds, the number that is due now or was done last
 	for _, d := range g.Made.Done {
 		last[d.Knot] = max(last[d.Knot], d.N+1)
 	}
+	unpotted := false
 	for _, k := range g.Plan.Knots {
 		if isRound(k.Name) && k.From <= n.Today {
 			last[k.Name] = max(last[k.Name], k.N)
 		}
+		unpotted = unpotted || k.Name == aftercare.Pot
 	}
 	out := make([]aftercare.Knot, 0, len(g.Plan.Knots))
 	for _, k := range g.Plan.Knots {
-		switch {
-		case isRound(k.Name) && (k.N < last[k.Name] || n.Today > k.By+roundOver):
-		case !isRound(k.Name) && k.Name != aftercare.FitToSell && n.Today > k.By+missedAfter:
-		default:
-			out = append(out, k)
+		if isRound(k.Name) && k.N < last[k.Name] || k.Name == aftercare.Cane && unpotted {
+			continue
 		}
+		out = append(out, k)
 	}
 	return out
 }
-
-// roundOver is how many days after its last day a round with no next is over.
-const roundOver = 21
 
 func isRound(k aftercare.Name) bool { return k == aftercare.Suckers || k == aftercare.LoosenShoot }
 
@@ -247,6 +253,7 @@ type BedStep struct {
 	Own     bool    // by own records too
 	Look    string  // the look that it is counted by; "" for a step that is done
 	MustNow bool    // its last day is today or over
+	Old     bool    // it has been late for longOverdue days or more: listed apart from what is new
 	// Day is one inside the windows of all its tags, on which they are walked as one; 0
 	// where there is none.
 	Day     aftercare.Day
@@ -258,6 +265,7 @@ type Bed struct {
 	Place   string
 	Trees   int
 	Labels  []string // codes of all tags that stand there
+	Tags    []Standing
 	What    []string // varieties on stocks that stand there
 	Steps   []BedStep
 	Rounds  []RoundDue
@@ -265,6 +273,12 @@ type Bed struct {
 	Ahead   aftercare.Day
 	Coming  []BedStep // within the next fortnight
 	Warning []string
+}
+
+// Standing is a tag of a bed with how many trees of it stand.
+type Standing struct {
+	Code, Variety, StockType, Order string
+	Standing                        int
 }
 
 // Late says that some step there is late.
@@ -297,6 +311,7 @@ func (n *Nursing) Beds(gs []Growing) []Bed {
 		b := &out[i]
 		b.Trees += g.Standing
 		b.Labels = append(b.Labels, g.Code)
+		b.Tags = append(b.Tags, Standing{g.Code, g.Variety, g.StockType, g.Order, g.Standing})
 		what := g.Variety + " on " + g.StockType
 		if !slices.Contains(b.What, what) {
 			b.What = append(b.What, what)
@@ -313,7 +328,12 @@ func (n *Nursing) Beds(gs []Growing) []Bed {
 	}
 	for i := range out {
 		b := &out[i]
-		order := func(x, y BedStep) int { return cmp.Or(cmp.Compare(x.By, y.By), cmp.Compare(x.Name, y.Name)) }
+		order := func(x, y BedStep) int {
+			if x.Old != y.Old {
+				return map[bool]int{true: 1, false: -1}[x.Old]
+			}
+			return cmp.Or(cmp.Compare(x.By, y.By), cmp.Compare(x.Name, y.Name))
+		}
 		for _, steps := range [][]BedStep{b.Steps, b.Coming} {
 			for k := range steps {
 				if d, ok := aftercare.Together(steps[k].windows); ok && len(steps[k].windows) > 1 {
@@ -330,13 +350,32 @@ func (n *Nursing) Beds(gs []Growing) []Bed {
 	return out
 }
 
+// longOverdue is how many days after its last day a step is listed apart. House default.
+const longOverdue = 60
+
+// Fresh and Long are a bed's steps that are listed first, and those that are long overdue.
+func (b Bed) Fresh() []BedStep { return b.only(false) }
+
+// Long are a bed's steps that are long overdue.
+func (b Bed) Long() []BedStep { return b.only(true) }
+
+func (b Bed) only(old bool) (out []BedStep) {
+	for _, s := range b.Steps {
+		if s.Old == old {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
 // due adds a tag's knot to the steps of a bed. Rounds of one kind that are open at
 // once are walked as one, whatever their number.
 func (n *Nursing) due(steps *[]BedStep, g Growing, k aftercare.Knot, what string) {
-	i := slices.IndexFunc(*steps, func(s BedStep) bool { return s.Name == k.Name })
+	old := n.Today >= k.By+longOverdue
+	i := slices.IndexFunc(*steps, func(s BedStep) bool { return s.Name == k.Name && s.Old == old })
 	if i < 0 {
 		i = len(*steps)
-		*steps = append(*steps, BedStep{Name: k.Name, N: k.N, Window: k.Window, Look: aftercare.LookOf(k.Name)})
+		*steps = append(*steps, BedStep{Name: k.Name, N: k.N, Old: old, Window: k.Window, Look: aftercare.LookOf(k.Name)})
 		(*steps)[i].Loses, (*steps)[i].Own = n.Loses(k.Name)
 	}
 	s := &(*steps)[i]

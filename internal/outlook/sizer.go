@@ -71,6 +71,14 @@ func (l OrderLine) Fell() bool {
 	return l.Balance.Fell > 0 && l.Balance.Chance < l.Need.Chance-fellBy && l.Order.ClosedOn == nil
 }
 
+// Overdue is how many trees are still owed after the order's date.
+func (l OrderLine) Overdue(today time.Time) int {
+	if l.Order.ClosedOn != nil || l.Order.Tree != "" || !l.Order.DueOn.Before(today) {
+		return 0
+	}
+	return l.Balance.Owed
+}
+
 // Lacks says that it cannot be made as it stands.
 func (l OrderLine) Lacks() bool {
 	return len(l.Means.Lacking()) > 0
@@ -87,7 +95,7 @@ func (l OrderLine) Ready() bool { return l.Stand.State == supply.Ready }
 
 // Done says that nothing is to be made ready for it.
 func (l OrderLine) Done() bool {
-	return slices.Contains([]supply.State{supply.AllGrafted, supply.AtTheBench, supply.Closed, supply.Met}, l.Stand.State)
+	return slices.Contains([]supply.State{supply.AllGrafted, supply.AtTheBench, supply.Closed, supply.Met, supply.Delivered}, l.Stand.State)
 }
 
 // WhatIf is what a planner tries out on the orders.
@@ -153,6 +161,7 @@ func (r *OrderSizer) Line(o store.Order, chance float64) (OrderLine, error) {
 		Met:        l.Balance.Met,
 		ToGo:       l.ToGo,
 		Unfinished: o.Unfinished,
+		Delivered:  o.Tree == "" && o.Trees > 0 && o.Gone >= o.Trees,
 		Stems:      l.Weavable.Stems,
 		Pieces:     l.Weavable.Pieces / l.Need.By.Technique.Pieces(),
 		Summer:     l.Need.Summer,
@@ -430,7 +439,8 @@ func (r *OrderSizer) account(o store.Order, by Belief, chance float64) supply.Ac
 		})
 		return whatIf(take, r.Points)
 	}
-	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Gone: o.Gone, Doubtful: o.Doubtful, Dead: o.Dead, Grade: becomes(r, o),
+	a := supply.Account{Wanted: o.Trees, Alive: o.Alive, Gone: o.Gone, Doubtful: o.Doubtful, Dead: o.Dead,
+		Below: o.Below, Elsewhere: o.Elsewhere, Borrowed: o.Borrowed, Grade: becomes(r, o),
 		More: on(by), Chance: chance,
 		Planned: o.Batched}
 	bs := r.Beliefs[o.Genus]
@@ -490,7 +500,8 @@ func (r *OrderSizer) Need(o store.Order, chance float64) (Need, supply.Balance, 
 	how, passed := r.reckonedBy(o, &n)
 	if n.By.Technique.Key == "" {
 		n.Missing = supply.NoTechnique
-		return n, supply.Balance{Wanted: o.Trees, Alive: o.Alive, Doubtful: o.Doubtful, Dead: o.Dead}, nil
+		return n, supply.Balance{Wanted: o.Trees, Alive: o.Alive, Doubtful: o.Doubtful, Dead: o.Dead, Delivered: o.Gone,
+			Owed: max(0, o.Trees-o.Gone), Below: o.Below, Elsewhere: o.Elsewhere, Borrowed: o.Borrowed}, nil
 	}
 	a := r.account(o, n.By, chance)
 	b, err := r.size(a)

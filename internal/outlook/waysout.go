@@ -22,6 +22,7 @@ type OrderPage struct {
 	Sections      [2][]string // to choose from, of the variety and of the stock
 	Section       [2]string   // as noted
 	Batches       []store.Batch
+	Deliveries    []store.Delivery // newest first
 	Lots          []store.Lot
 	Bundles       []store.Bundle
 	Outs          []Out    // what was seen to be unfit of its stock and wood

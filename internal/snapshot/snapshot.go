@@ -358,7 +358,7 @@ func (s *Snapshot) Print() string {
 	fmt.Fprintln(h, s.Today.Unix(), s.Stamp.Settings, s.Stamp.Season, s.Stamp.People, s.Stamp.Takes, s.Stamp.Grades)
 	for _, o := range s.Orders {
 		fmt.Fprintln(h, "o", o.ID, o.Trees, o.Priority, o.DueOn.Unix(), o.Batched, o.Unfinished, o.Alive, o.Doubtful, o.Dead,
-			o.Section, o.StockSection)
+			o.Below, o.Gone, o.Elsewhere, o.Section, o.StockSection)
 	}
 	for _, l := range s.Lots {
 		fmt.Fprintln(h, "l", l.ID, l.Free, l.Received, len(l.Calipers), l.Use, l.Form, l.Ready, len(l.LetIn))

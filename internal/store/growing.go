@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"slices"
+	"strings"
 	"time"
 )
 
@@ -37,6 +39,7 @@ type GrowTag struct {
 	Gone          int            `db:"gone"`       // sold, planted, or below the grade
 	Below         int            `db:"below"`      // of those
 	Dead          int            `db:"dead"`       // by all counts that stand
+	Sent          int            `db:"sent"`       // to orders, and not come back
 	LostEver      int            `db:"lost"`       // by them and between them
 	Both          int            `db:"both"`       // stocks on which it saw both buds alive
 	Done          List[StepDone] `db:"done"`       // in the order in which it was done
@@ -76,6 +79,8 @@ const growSelect = `select t.id, t.code, t.batch_id, b.code as batch, o.code as 
 	w.buds_per_piece, p.name as worker, t.finished_at, t.heal_place, t.form, t.cover, l.form as lot_form, l.place as lot_place, t.tied,
 		t.standing,
 	t.lost_since, t.gone, t.below, t.dead, t.lost,
+	coalesce((select sum(case x.what when 'returned' then -x.n else x.n end) from tree_move x where x.tag_id = t.id
+		and x.undone_at is null and x.order_id is not null), 0) as sent,
 	least(t.standing, coalesce((select c.both_live from take_count c where c.id = t.look_id), 0)) as both,
 	(select json_agg(json_build_object('knot', d.knot, 'n', d.n, 'on', d.on_day) order by d.at, d.knot, d.n) from step_done d
 		where d.tag_id = t.id and d.undone_at is null)::text as done,
@@ -100,6 +105,23 @@ func (q Q) GrowingTags(ctx context.Context) (ts []GrowTag, err error) {
 // GrowTagsByCode lists tags by their codes, whatever lives of them, by id.
 func (q Q) GrowTagsByCode(ctx context.Context, codes []string) (ts []GrowTag, err error) {
 	err = q.all(ctx, &ts, growSelect+`where t.code = any($1) and t.finished_at is not null order by t.id`, codes)
+	return ts, err
+}
+
+// TreesOf lists the tags of an order, of a batch or at a place, or those of some codes, of which something stands or
+// went, by id.
+func (q Q) TreesOf(ctx context.Context, order, batch, place string, codes []string) (ts []GrowTag, err error) {
+	where, arg := `t.code = any($1)`, any(codes)
+	switch {
+	case order != "":
+		where, arg = `o.code = $1`, order
+	case batch != "":
+		where, arg = `b.code = $1`, batch
+	case place != "":
+		err = q.all(ctx, &ts, growSelect+`where t.standing > 0 order by t.id`)
+		return slices.DeleteFunc(ts, func(t GrowTag) bool { return !strings.EqualFold(t.Stands(), place) }), err
+	}
+	err = q.all(ctx, &ts, growSelect+`where t.finished_at is not null and (t.standing > 0 or t.gone > 0) and `+where+` order by t.id`, arg)
 	return ts, err
 }
 
@@ -131,6 +153,7 @@ type Step struct {
 	Trees    int       `db:"trees"` // that stood then
 	PersonID int64     `db:"person_id"`
 	At       time.Time `db:"at"`
+	Dismiss  bool      `db:"dismissed"`
 }
 
 // AddSteps keeps steps, in one statement. What is done already stays as it was.
@@ -138,15 +161,17 @@ func (q Q) AddSteps(ctx context.Context, ss []Step) (int, error) {
 	n := len(ss)
 	acts, tags, knots, ns, on := make([]string, n), make([]int64, n), make([]string, n), make([]int, n), make([]time.Time, n)
 	reasons, places, by, at := make([]string, n), make([]string, n), make([]int64, n), make([]time.Time, n)
-	late, trees := make([]int, n), make([]int, n)
+	late, trees, dismissed := make([]int, n), make([]int, n), make([]bool, n)
 	for i, s := range ss {
 		acts[i], tags[i], knots[i], ns[i], on[i] = s.Act, s.TagID, s.Knot, s.N, s.On
 		reasons[i], places[i], by[i], at[i] = s.Reason, s.Place, s.PersonID, s.At
-		late[i], trees[i] = s.LateDays, s.Trees
+		late[i], trees[i], dismissed[i] = s.LateDays, s.Trees, s.Dismiss
 	}
-	kept, err := q.exec(ctx, `insert into step_done (act, tag_id, knot, n, on_day, reason, place, person_id, at, late_days, trees)
+	kept, err := q.exec(ctx, `insert into step_done (act, tag_id, knot, n, on_day, reason, place, person_id, at, late_days, trees,
+			dismissed)
 		select * from unnest($1::uuid[], $2::bigint[], $3::text[], $4::int[], $5::date[], $6::text[], $7::text[], $8::bigint[],
-		$9::timestamptz[], $10::int[], $11::int[]) on conflict do nothing`, acts, tags, knots, ns, on, reasons, places, by, at, late, trees)
+		$9::timestamptz[], $10::int[], $11::int[], $12::bool[]) on conflict do nothing`,
+		acts, tags, knots, ns, on, reasons, places, by, at, late, trees, dismissed)
 	return int(kept), err
 }
 
@@ -160,6 +185,8 @@ type TreeMove struct {
 	Knot     string    `db:"knot"`
 	Look     string    `db:"look"`
 	Buyer    string    `db:"buyer"`
+	OrderID  *int64    `db:"order_id"` // whose delivery it is, or was; nil: nobody's order's
+	Else     bool      `db:"elsewhere"`
 	Place    string    `db:"place"`
 	On       time.Time `db:"on_day"`
 	Reason   string    `db:"reason"`
@@ -170,13 +197,51 @@ type TreeMove struct {
 // AddTreeMoves keeps them; one whose act and tag are known stays as it was.
 func (q Q) AddTreeMoves(ctx context.Context, ms []TreeMove) error {
 	for _, m := range ms {
-		if err := q.named(ctx, `insert into tree_move (act, tag_id, what, n, cause, knot, look, buyer, place, on_day, reason, person_id, at)
-			values (:act, :tag_id, :what, :n, :cause, :knot, :look, :buyer, :place, :on_day, :reason, :person_id, :at)
+		if err := q.named(ctx, `insert into tree_move (act, tag_id, what, n, cause, knot, look, buyer, order_id, elsewhere, place,
+			on_day, reason, person_id, at) values (:act, :tag_id, :what, :n, :cause, :knot, :look, :buyer, :order_id, :elsewhere, :place,
+			:on_day, :reason, :person_id, :at)
 			on conflict do nothing`, m); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// Delivery is trees that went to an order's buyer, or came back, on a day.
+type Delivery struct {
+	Act    string    `db:"act"`
+	What   string    `db:"what"` // sold, planted, returned
+	N      int       `db:"n"`
+	On     time.Time `db:"on_day"`
+	Buyer  string    `db:"buyer"`
+	Tags   string    `db:"tags"` // with how many of each
+	Reason string    `db:"reason"`
+	Person string    `db:"person"`
+}
+
+// Deliveries lists those of an order that stand, newest first.
+func (q Q) Deliveries(ctx context.Context, order int64) (ds []Delivery, err error) {
+	err = q.all(ctx, &ds, `select m.act::text as act, m.what, sum(m.n)::int as n, max(m.on_day) as on_day, max(m.buyer) as buyer,
+			string_agg(t.code || ' ' || m.n, ', ' order by t.id) as tags, max(m.reason) as reason, max(p.name) as person
+		from tree_move m join any_tag t on t.id = m.tag_id join person p on p.id = m.person_id
+		where m.order_id = $1 and m.undone_at is null group by 1, 2 order by max(m.on_day) desc, max(m.at) desc`, order)
+	return ds, err
+}
+
+// SentOf gives how many trees of each tag went to an order and did not come back; order nil: to nobody's order.
+func (q Q) SentOf(ctx context.Context, tags []int64, order *int64) (map[int64]int, error) {
+	var rows []struct {
+		ID int64 `db:"id"`
+		N  int   `db:"n"`
+	}
+	err := q.all(ctx, &rows, `select tag_id as id, sum(case what when 'returned' then -n else n end)::int as n from tree_move
+		where tag_id = any($1) and undone_at is null and what in ('sold', 'planted', 'returned') and order_id is not distinct from $2
+		group by 1`, tags, order)
+	out := map[int64]int{}
+	for _, r := range rows {
+		out[r.ID] = r.N
+	}
+	return out, err
 }
 
 // LateRecord is what being late with a step cost: tree-weeks late, and trees of those
@@ -234,7 +299,7 @@ type StepMark struct {
 func (q Q) LastStepMarks(ctx context.Context, knots []string, most int) (ms []StepMark, err error) {
 	err = q.all(ctx, &ms, `select d.knot, d.person_id, d.at, d.trees from unnest($1::text[]) k(knot)
 		cross join lateral (select s.knot, s.person_id, s.at, s.trees, s.on_day from step_done s
-			where s.knot = k.knot and s.undone_at is null order by s.at desc limit $2) d
+			where s.knot = k.knot and s.undone_at is null and not s.dismissed order by s.at desc limit $2) d
 		where d.at::date = d.on_day order by d.knot, d.person_id, d.at`, knots, most)
 	return ms, err
 }
@@ -331,9 +396,10 @@ type Acted struct {
 // ActedOn lists what was done to a tag, newest first.
 func (q Q) ActedOn(ctx context.Context, tag int64) (as []Acted, err error) {
 	err = q.all(ctx, &as, `select x.act, x.what, x.n, x.cause, x.note, x.on_day, x.at, p.name as person, x.undone from (
-		select act, knot as what, n, '' as cause, reason as note, on_day, at, person_id, undone_at is not null as undone from step_done
+		select act, knot as what, n, '' as cause, case when dismissed then 'dismissed: ' else '' end || reason as note, on_day, at, person_id, undone_at is not null as undone from step_done
 			where tag_id = $1
-		union all select act, what, n, coalesce(cause, ''), concat_ws(', ', nullif(buyer, ''), nullif(reason, '')), on_day, at, person_id,
+		union all select act, what, n, coalesce(cause, ''),
+			concat_ws(', ', (select o.code from orders o where o.id = order_id), nullif(buyer, ''), nullif(reason, '')), on_day, at, person_id,
 			undone_at is not null from tree_move where tag_id = $1) x join person p on p.id = x.person_id order by x.at desc, x.what`, tag)
 	return as, err
 }

@@ -86,7 +86,7 @@ func (q Q) StoodAt(ctx context.Context, tags []int64, look string) (map[int64]in
 	}
 	err := q.all(ctx, &rows, `select t.id, t.tied - coalesce((select sum(e.dead - e.found) from take_count e where e.tag_id = t.id
 			and look_rank(e.look) < look_rank($2) and not exists (select 1 from take_count r where r.replaces_id = e.id)), 0)::int
-		- coalesce((select sum(m.n) from tree_move m where m.tag_id = t.id and m.undone_at is null
+		- coalesce((select sum(case m.what when 'returned' then -m.n else m.n end) from tree_move m where m.tag_id = t.id and m.undone_at is null
 			and look_rank(m.look) < look_rank($2)), 0)::int as n from any_tag t where t.id = any($1)`, tags, look)
 	out := map[int64]int{}
 	for _, r := range rows {

@@ -63,10 +63,12 @@ var histories = map[string]string{
 			nullif(k.leaves, '')),
 				0, k.note, k.person_id from lot_look k join stock_lot l on l.id = k.lot_id) x left join person p on p.id = x.person_id
 		where ($1::timestamptz is null or x.at >= $1) and ($2::timestamptz is null or x.at < $2) order by x.at, x.code`,
-	"steps": `select t.code as tag, d.knot as step, d.n, d.on_day, d.trees, d.late_days, d.place, d.reason, p.name as by, d.at, d.undone_at
+	"steps": `select t.code as tag, d.knot as step, d.n, d.on_day, d.trees, d.late_days, d.place, d.reason, d.dismissed,
+		p.name as by, d.at, d.undone_at
 		from step_done d join any_tag t on t.id = d.tag_id join person p on p.id = d.person_id
 		where ($1::timestamptz is null or d.at >= $1) and ($2::timestamptz is null or d.at < $2) order by d.at, t.code, d.knot`,
-	"trees": `select t.code as tag, m.what, m.n, coalesce(m.cause, '') as cause, m.buyer, m.place, m.on_day, m.reason, p.name as by,
+	"trees": `select t.code as tag, m.what, m.n, coalesce(m.cause, '') as cause, m.buyer,
+		coalesce((select o.code from orders o where o.id = m.order_id), '') as "order", m.place, m.on_day, m.reason, p.name as by,
 		m.at, m.undone_at
 		from tree_move m join any_tag t on t.id = m.tag_id join person p on p.id = m.person_id
 		where ($1::timestamptz is null or m.at >= $1) and ($2::timestamptz is null or m.at < $2) order by m.at, t.code`,

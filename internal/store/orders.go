@@ -31,10 +31,12 @@ type Order struct {
 	Made         List[Made]    `db:"made"`       // its grafts that nobody counted, by technique
 	Alive        int           `db:"alive"`      // by the counts that stand, less what was lost since, and what was sold
 	Doubtful     int           `db:"doubtful"`
-	Dead         int           `db:"dead"`  // lost: by counts, and between them
-	Below        int           `db:"below"` // grade, alive
-	Gone         int           `db:"gone"`  // of those alive, sold or planted: they made the grade
-	Tree         string        `db:"tree"`  // of whose limb it is, "" for an order of trees
+	Dead         int           `db:"dead"`      // lost: by counts, and between them
+	Below        int           `db:"below"`     // grade, alive
+	Gone         int           `db:"gone"`      // of those alive, delivered: they made the grade
+	Elsewhere    int           `db:"elsewhere"` // of its tags, sold or planted for nobody or for another order
+	Borrowed     int           `db:"borrowed"`  // of those delivered, from tags of other orders
+	Tree         string        `db:"tree"`      // of whose limb it is, "" for an order of trees
 	TreeID       int64         `db:"tree_id"`
 	Letter       string        `db:"letter"`
 	LimbTrees    int           `db:"limb_trees"` // trees alike that have the limb
@@ -79,18 +81,27 @@ const orderSelect = `select o.id, o.code, o.variety_id, o.stock_type_id, o.trees
 				from batch b join tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
 				where b.order_id = o.id and b.undone_at is null) u group by 1) x
 		where x.rest > 0 or x.bench > 0 or x.healing > 0)::text as made,
-	n.alive, n.doubtful, n.dead, n.below, n.gone,
+	n.alive + gone.delivered as alive, n.doubtful, n.dead, n.below, gone.delivered as gone, gone.borrowed, gone.elsewhere,
 	coalesce(tr.code, '') as tree, coalesce(tr.id, 0) as tree_id, coalesce(m.letter, '') as letter, coalesce(tr.trees, 0) as limb_trees,
 	coalesce(tr.kind, '') as tree_kind
 	from orders o join variety v on v.id = o.variety_id join stock_type s on s.id = o.stock_type_id
 	left join limb m on m.stock_type_id = o.stock_type_id left join tree tr on tr.id = m.tree_id
-	cross join lateral (select coalesce(sum(t.gone - t.below + least(t.standing, greatest(l.living, 0))), 0)::int as alive, coalesce(sum(t.gone - t.below),
-	0)::int as gone,
+	cross join lateral (select coalesce(sum(least(t.standing, greatest(l.living, 0))), 0)::int as alive,
 		coalesce(sum(greatest(c.doubtful + least(l.living, 0), 0)), 0)::int as doubtful,
 		coalesce(sum(t.lost), 0)::int as dead, coalesce(sum(t.below), 0)::int as below
 		from batch b join graded_tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
 		cross join lateral (select c.taken - t.lost_since - t.gone_since as living) l
-		where b.order_id = o.id and b.undone_at is null and t.finished_at is not null) n `
+		where b.order_id = o.id and b.undone_at is null and t.finished_at is not null) n
+	cross join lateral (select coalesce(sum(x.n) filter (where x.ours), 0)::int as delivered,
+		coalesce(sum(x.n) filter (where x.ours and not x.own), 0)::int as borrowed,
+		coalesce(sum(x.n) filter (where not x.ours), 0)::int as elsewhere from (
+			select case m.what when 'returned' then -m.n else m.n end as n, true as ours, b.order_id = o.id as own
+				from tree_move m join any_tag t on t.id = m.tag_id join batch b on b.id = t.batch_id
+				where m.order_id = o.id and m.undone_at is null
+			union all select case m.what when 'returned' then -m.n else m.n end, false, true
+				from batch b join any_tag t on t.batch_id = b.id join tree_move m on m.tag_id = t.id
+				where b.order_id = o.id and b.undone_at is null and m.undone_at is null and m.what in ('sold', 'planted', 'returned')
+					and m.order_id is distinct from o.id) x) gone `
 
 // OpenOrders lists the orders that are not closed, the soonest due first.
 func (q Q) OpenOrders(ctx context.Context) (os []Order, err error) {

@@ -83,9 +83,9 @@ func (q Q) Recall(ctx context.Context, kind, key string, from, to time.Time) (rs
 		t.standing, t.gone,
 		case when t.finished_at is null then 0 else greatest(t.tied - t.standing - t.gone, 0) end as dead, t.finished_at is not null as
 		finished,
-		coalesce((select string_agg(x.n || ' to ' || coalesce(nullif(x.buyer, ''), 'nobody named') || ', ' || x.on_day, '; ' order by
+		coalesce((select string_agg(x.n || case x.what when 'returned' then ' back from ' else ' to ' end || coalesce(nullif(x.buyer, ''), 'nobody named') || ', ' || x.on_day, '; ' order by
 		x.on_day, x.buyer)
-			from tree_move x where x.tag_id = t.id and x.what in ('sold', 'planted') and x.undone_at is null), '') as sold,
+			from tree_move x where x.tag_id = t.id and x.what in ('sold', 'planted', 'returned') and x.undone_at is null), '') as sold,
 		h.held_at, coalesce(h.reason, '') as held_why
 		from tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id join variety v on v.id = o.variety_id
 		join stock_type s on s.id = o.stock_type_id join any_lot l on l.id = t.lot_id join any_bundle w on w.id = t.bundle_id

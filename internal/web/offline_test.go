@@ -165,6 +165,7 @@ func TestACountAndAWalkWithoutALine(t *testing.T) {
 	b.goTo("/grow/walk")
 	knot := value[string](b, `document.querySelector('.stop:not([hidden]) .stopstep:not([data-round]) .whole')
 		.closest('.stopstep').dataset.knot`)
+	b.eval(`const p = document.querySelector('.stop:not([hidden]) .stopstep:not([data-round]) .to'); if (p) p.value = 'house 2'`)
 	b.eval(`document.querySelector('.stop:not([hidden]) .stopstep:not([data-round]) .whole').click()`)
 	b.sees("The line is down: 1 wait on this phone")
 	b.sees("2 wait on this device")

@@ -44,3 +44,53 @@ func LaterCountHasMore(on time.Time, alive, dead, stood int) string {
 	return fmt.Sprintf("The later count of %s has %d alive and %d dead, but with this count only %d stood then. Correct the later count first.",
 		on.Format("2 January 2006"), alive, dead, stood)
 }
+
+// What is said of steps that are dismissed, and of trees that go.
+const (
+	DismissWhy    = "Give the reason why this step is dismissed."
+	PotWhere      = "Say where the potted trees stand now."
+	NoDay         = "That is not a date. Type it as year-month-day."
+	DayTooFarBack = "That day is more than two years back. Check the date."
+	WhichTag      = "Several tags stand here: choose the tag."
+)
+
+// PotFirst refuses a cane before its pot.
+func PotFirst(code string) string {
+	return code + " is not potted yet: mark Pot done first, then the cane."
+}
+
+// TreesDiffer refuses a number of trees that is not that of its tags.
+func TreesDiffer(n, said int) string {
+	return fmt.Sprintf("You gave %d trees, but the tags add up to %d. Check the numbers.", n, said)
+}
+
+// MoreThanSent refuses more trees back than went.
+func MoreThanSent(n, sent int) string {
+	return fmt.Sprintf("You gave %d trees, but only %d went there from this tag.", n, sent)
+}
+
+// NoSuchOrder and OtherTrees refuse an order that trees cannot be delivered to.
+func NoSuchOrder(code string) string {
+	return fmt.Sprintf("There is no order %s. Choose one from the list.", code)
+}
+
+// OtherTrees refuses an order of another variety or rootstock.
+func OtherTrees(order, tag string) string {
+	return fmt.Sprintf("Order %s is for another variety or rootstock than tag %s.", order, tag)
+}
+
+// BuyerNeeded and TypeTrees say what a form of trees lacks.
+const (
+	BuyerNeeded = "Name the buyer: these trees go to no order."
+	TypeTrees   = "Type how many trees of at least one tag."
+)
+
+// TreesDone says what was done with trees.
+func TreesDone(kind string, n, tags int) string {
+	did := map[string]string{"sold": "delivered or sold", "planted": "planted out", "returned": "returned", "below": "moved to below grade",
+		"lost": "noted as lost", "moved": "moved"}[kind]
+	if tags == 1 {
+		return fmt.Sprintf("%s trees %s.", Thousands(n), did)
+	}
+	return fmt.Sprintf("%s trees of %d tags %s.", Thousands(n), tags, did)
+}

@@ -85,7 +85,13 @@ func (n Need) Working() working.Working {
 		out.Inputs = append(out.Inputs, working.Input{Name: name, Value: value, Source: source})
 	}
 	if b.Made() > 0 {
-		add("Counted", fmt.Sprintf("%d alive, %d doubtful, %d dead", b.Alive, b.Doubtful, b.Dead), working.Measured)
+		add("Counted", fmt.Sprintf("%d alive, %d doubtful, %d lost", b.Alive-b.Delivered, b.Doubtful, b.Dead), working.Measured)
+		if b.Delivered > 0 {
+			add("Delivered", fmt.Sprintf("%d, %d still owed", b.Delivered, b.Owed), working.Measured)
+		}
+		if b.Below+b.Elsewhere > 0 {
+			add("Not the order's", fmt.Sprintf("%d below grade, %d sold elsewhere", b.Below, b.Elsewhere), working.Measured)
+		}
 		add("Not counted", fmt.Sprintf("%d healing, %d on open tags, %d on no tag", b.Healing, b.Bench, b.Rest), working.Measured)
 		add("What is made", Expect(b), working.OwnRecords)
 	}

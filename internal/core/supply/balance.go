@@ -23,7 +23,10 @@ var Doubtful = sizing.Prior(0.5, 4)
 type Account struct {
 	Wanted                int // trees
 	Alive, Doubtful, Dead int // by the counts that stand
-	Gone                  int // of those alive, sold or planted: they made the grade
+	Gone                  int // of those alive, delivered: they made the grade
+	Below                 int // grade, alive: not the order's
+	Elsewhere             int // of its grafts, sold or planted for others
+	Borrowed              int // of those delivered, from other orders' grafts
 	Of                    []Of
 	Grade                 sizing.Beta // of those that live, lifted and making the grade
 	More                  sizing.Beta // what is expected of a graft still to be made
@@ -35,6 +38,8 @@ type Account struct {
 type Balance struct {
 	Wanted, Alive, Doubtful, Dead int
 	Rest, Bench, Healing          int
+	Delivered, Owed               int             // of Alive; of the trees wanted
+	Below, Elsewhere, Borrowed    int             // as in Account
 	Expected                      sizing.Interval // trees of what there is
 	Chance                        float64         // of the trees wanted, of what there is
 	ToGo                          int             // grafts to make for the chance planned with
@@ -49,7 +54,9 @@ type Balance struct {
 }
 
 // Made is how many grafts were made for it or are in batches.
-func (b Balance) Made() int { return b.Alive + b.Doubtful + b.Dead + b.Rest + b.Bench + b.Healing }
+func (b Balance) Made() int {
+	return b.Alive - b.Borrowed + b.Below + b.Elsewhere + b.Doubtful + b.Dead + b.Rest + b.Bench + b.Healing
+}
 
 // Grafts is how many it takes in all: those made, and those to go.
 func (b Balance) Grafts() int { return b.Made() + b.ToGo }
@@ -67,7 +74,8 @@ func (a Account) sized(by func(sizing.Beta) sizing.Beta) sizing.Balance {
 // Balance works out how an order stands. sizing.ErrNever: no number of grafts
 // gives the chance.
 func (a Account) Balance() (Balance, error) {
-	b := Balance{Wanted: a.Wanted, Alive: a.Alive, Doubtful: a.Doubtful, Dead: a.Dead}
+	b := Balance{Wanted: a.Wanted, Alive: a.Alive, Doubtful: a.Doubtful, Dead: a.Dead, Delivered: a.Gone,
+		Owed: max(0, a.Wanted-a.Gone), Below: a.Below, Elsewhere: a.Elsewhere, Borrowed: a.Borrowed}
 	for _, o := range a.Of {
 		b.Rest, b.Bench, b.Healing = b.Rest+o.Rest, b.Bench+o.Bench, b.Healing+o.Healing
 	}

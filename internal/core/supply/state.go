@@ -10,6 +10,7 @@ const (
 	Unsized      State = "unsized" // no number of grafts is known for it
 	Closed       State = "closed"
 	Met          State = "met"         // those counted alive suffice
+	Delivered    State = "delivered"   // all trees wanted have gone to its buyer
 	AllGrafted   State = "all grafted" // and not all counted
 	AtTheBench   State = "at the bench"
 	ShortOfStems State = "short of stems" // of an order whose wood is cut in summer
@@ -36,6 +37,7 @@ const (
 type Standing struct {
 	Sized      bool // a number of grafts is known
 	Closed     bool
+	Delivered  bool // the trees wanted have gone to its buyer
 	Met        bool // those counted alive give the trees, with the chance planned with
 	ToGo       int  // grafts on no batch
 	Unfinished int  // batches to share out, and tags not finished
@@ -50,6 +52,8 @@ func (s Standing) Stands() (State, int) {
 	switch {
 	case s.Closed:
 		return Closed, 0
+	case s.Delivered:
+		return Delivered, 0
 	case !s.Sized:
 		return Unsized, 0
 	case s.Met:

@@ -21,7 +21,7 @@ import (
 // that sent twice it counts once, and how long before sending it was done.
 type Act struct {
 	ID     string `json:"id"`
-	Kind   string `json:"kind"` // done, lost, sold, planted, below, moved, round, undo
+	Kind   string `json:"kind"` // done, dismissed, lost, sold, planted, returned, below, moved, round, undo
 	Knot   string `json:"knot,omitempty"`
 	Items  []Item `json:"items,omitempty"`
 	N      int    `json:"n,omitempty"` // trees lost, sold, planted or below the grade
@@ -29,16 +29,19 @@ type Act struct {
 	Place  string `json:"place,omitempty"` // where to, with a step that moves, or a move
 	Form   string `json:"form,omitempty"`  // pot, row, lifted, box
 	Buyer  string `json:"buyer,omitempty"`
+	Order  string `json:"order,omitempty"` // that trees sold or planted are delivered to; NoOrder; "": the tags' own, unless the buyer is another
 	Reason string `json:"reason,omitempty"`
 	Round  int64  `json:"round,omitempty"`
 	Undoes string `json:"undoes,omitempty"`
+	On     string `json:"on,omitempty"` // the day it was done, where it is not the day of AgoMS
 	AgoMS  int64  `json:"ago_ms"`
 }
 
 // Item is a tag, with the number of the step that is done on it.
 type Item struct {
-	Code string `json:"code"`
-	N    int    `json:"n,omitempty"`
+	Code  string `json:"code"`
+	N     int    `json:"n,omitempty"`
+	Trees int    `json:"trees,omitempty"` // of this tag, where an act is of several
 }
 
 // Refused is an act that could not be kept, and why. Ask says that with a reason it
@@ -63,10 +66,17 @@ const (
 	Sold    = "sold"
 	Planted = "planted"
 	Below   = "below" // the grade: it leaves the tag, its graft took
-	Moved   = "moved"
-	RoundOf = "round"
-	Undo    = "undo"
+	// Returned trees came back from a buyer: they stand on their tag again.
+	Returned = "returned"
+	// Dismissed is a step that is not to be done, with the reason.
+	Dismissed = "dismissed"
+	Moved     = "moved"
+	RoundOf   = "round"
+	Undo      = "undo"
 )
+
+// NoOrder says that trees went to a buyer who has no order here.
+const NoOrder = "-"
 
 const (
 	mostActs  = 200
@@ -134,6 +144,9 @@ func (s *Stage) one(ctx context.Context, a nursery.Actor, act Act) (note string,
 		w := &work{s: s, q: q, a: a, act: act, now: s.Now()}
 		w.at = w.now.Add(-min(longestAgo, time.Duration(act.AgoMS)*time.Millisecond))
 		w.on = season.DayOf(w.at.Local())
+		if err := w.onDay(); err != nil {
+			return err
+		}
 		if known, err := q.ActKnown(ctx, act.ID); err != nil || known {
 			return err // sent twice
 		}
@@ -150,7 +163,9 @@ func (s *Stage) one(ctx context.Context, a nursery.Actor, act Act) (note string,
 		switch act.Kind {
 		case Done:
 			note, err = w.done(ctx)
-		case Lost, Sold, Planted, Below:
+		case Dismissed:
+			err = w.dismiss(ctx)
+		case Lost, Sold, Planted, Below, Returned:
 			err = w.trees(ctx)
 		case Moved:
 			err = w.move(ctx)
@@ -163,6 +178,27 @@ func (s *Stage) one(ctx context.Context, a nursery.Actor, act Act) (note string,
 		return "", problem(words.DoneMeanwhile)
 	}
 	return note, nursery.Short(err, "", words.NotSoMany)
+}
+
+// onDay takes the day that an act names: not one ahead, nor one more than two years back.
+func (w *work) onDay() error {
+	if w.act.On == "" {
+		return nil
+	}
+	day, err := time.ParseInLocation(time.DateOnly, w.act.On, time.Local)
+	switch {
+	case err != nil:
+		return nursery.Problem{Field: "on", Says: words.NoDay}
+	case season.DayOf(day).After(season.DayOf(w.now.Local())):
+		return nursery.Problem{Field: "on", Says: words.DayAhead}
+	case day.Before(w.now.AddDate(-2, 0, 0)):
+		return nursery.Problem{Field: "on", Says: words.DayTooFarBack}
+	}
+	if !season.DayOf(day).Equal(w.on) {
+		w.at = day.Add(12 * time.Hour)
+		w.on = season.DayOf(day)
+	}
+	return nil
 }
 
 // work is one act under its locks.
@@ -247,6 +283,12 @@ func (w *work) done(ctx context.Context) (note string, err error) {
 				return "", problem(words.NotItsStep(g.Code, name, n))
 			}
 			k := g.Plan.Knots[i]
+			switch {
+			case name == aftercare.Cane && slices.ContainsFunc(g.Plan.Knots, func(x aftercare.Knot) bool { return x.Name == aftercare.Pot }):
+				return "", problem(words.PotFirst(g.Code))
+			case name == aftercare.Pot && w.act.Place == "":
+				return "", nursery.Problem{Field: "place", Says: words.PotWhere}
+			}
 			if day < k.From && w.act.Reason == "" {
 				return "", asking(words.BeforeItsTime(name, n, k.Window, k.Hangs))
 			}
@@ -281,6 +323,34 @@ func (w *work) done(ctx context.Context) (note string, err error) {
 	return note, w.changed(ctx, words.KnotSays(name, 0))
 }
 
+// dismiss notes that a step is not to be done, and why.
+func (w *work) dismiss(ctx context.Context) error {
+	name, ok := aftercare.NameOf(w.act.Knot)
+	switch {
+	case !ok || name == aftercare.FitToSell || name.Seen():
+		return problem(words.NoSuchStep)
+	case words.LookIs(name):
+		return problem(words.LooksAreCounted)
+	case w.a.Role != nursery.Propagator:
+		return nursery.ErrNotAllowed
+	case w.act.Reason == "":
+		return asking(words.DismissWhy)
+	}
+	var steps []store.Step
+	for _, g := range w.tags {
+		n := w.numberOf(g.Code)
+		if !slices.ContainsFunc(g.Plan.Knots, func(k aftercare.Knot) bool { return k.Name == name && k.N == n }) {
+			return problem(words.NotItsStep(g.Code, name, n))
+		}
+		steps = append(steps, store.Step{Act: w.act.ID, TagID: g.ID, Knot: name.String(), N: n, On: w.on, Reason: w.act.Reason,
+			Trees: g.Standing, PersonID: w.a.ID, At: w.at, Dismiss: true})
+	}
+	if _, err := w.q.AddSteps(ctx, steps); err != nil {
+		return err
+	}
+	return w.changed(ctx, words.KnotSays(name, 0)+", dismissed")
+}
+
 // formAfter is as what trees stand after a step that moves them; "" for one that does
 // not.
 func formAfter(k aftercare.Name) string {
@@ -293,21 +363,24 @@ func formAfter(k aftercare.Name) string {
 	return ""
 }
 
-// trees keeps trees lost, sold, planted out or below the grade, shared among the tags by what stands of
-// each.
+// trees keeps trees lost, sold, planted out, returned or below the grade, of each tag as it is said: where an act of
+// several tags does not say of which, it is asked.
 func (w *work) trees(ctx context.Context) error {
-	all, ids := 0, []int64{}
 	away := w.act.Kind == Sold || w.act.Kind == Planted
-	for _, g := range w.tags {
-		all, ids = all+g.Standing, append(ids, g.ID)
-	}
-	switch {
-	case w.act.N < 1:
-		return problem(words.SayTreesLost)
-	case w.act.N > all:
-		return problem(words.MoreThanStand(w.act.N, all))
-	case away && w.a.Role != nursery.Propagator:
+	if (away || w.act.Kind == Returned) && w.a.Role != nursery.Propagator {
 		return nursery.ErrNotAllowed
+	}
+	var ids []int64
+	for _, g := range w.tags {
+		ids = append(ids, g.ID)
+	}
+	orders, err := w.ordersOf(ctx)
+	if err != nil {
+		return err
+	}
+	shares, err := w.shares(ctx, ids, orders)
+	if err != nil {
+		return err
 	}
 	cause := (*string)(nil)
 	if w.act.Kind == Lost {
@@ -321,35 +394,22 @@ func (w *work) trees(ctx context.Context) error {
 		cause = &w.act.Cause
 	}
 	if away {
-		held, err := w.q.HeldOf(ctx, ids)
-		if err != nil {
+		if err := w.mayGo(ctx, ids); err != nil {
 			return err
-		}
-		if len(held) > 0 {
-			return problem(words.NotSoldHeld(held[0].Code, held[0].Reason, held[0].At))
 		}
 	}
 	looks, err := w.q.StandingLook(ctx, ids)
 	if err != nil {
 		return err
 	}
-	day := aftercare.DayOf(w.on)
-	for _, g := range w.tags {
-		if !away {
+	var moves []store.TreeMove
+	for i, g := range w.tags {
+		if shares[i] == 0 {
 			continue
 		}
-		i := slices.IndexFunc(g.Plan.Knots, func(k aftercare.Knot) bool { return k.Name == aftercare.FitToSell })
-		if i >= 0 && day < g.Plan.Knots[i].From && w.act.Reason == "" {
-			return asking(words.NotFit(g.Plan.Knots[i].From))
-		}
-	}
-	var moves []store.TreeMove
-	for i, n := range shareOut(w.act.N, w.tags) {
-		if n > 0 {
-			g := w.tags[i]
-			moves = append(moves, store.TreeMove{Act: w.act.ID, TagID: g.ID, What: w.act.Kind, N: n, Cause: cause, Knot: w.act.Knot,
-				Look: looks[g.ID], Buyer: w.act.Buyer, Place: g.Place, On: w.on, Reason: w.act.Reason, PersonID: w.a.ID, At: w.at})
-		}
+		moves = append(moves, store.TreeMove{Act: w.act.ID, TagID: g.ID, What: w.act.Kind, N: shares[i], Cause: cause, Knot: w.act.Knot,
+			Look: looks[g.ID], Buyer: w.act.Buyer, OrderID: orders[g.ID], Else: away && orders[g.ID] == nil, Place: g.Place, On: w.on,
+			Reason: w.act.Reason, PersonID: w.a.ID, At: w.at})
 	}
 	if err := w.q.AddTreeMoves(ctx, moves); err != nil {
 		return err
@@ -357,27 +417,100 @@ func (w *work) trees(ctx context.Context) error {
 	return w.changed(ctx, w.act.Kind)
 }
 
-// shareOut shares n trees among tags by what stands of each: whole trees, the largest
-// parts left over first.
-func shareOut(n int, tags []outlook.Growing) []int {
-	all := 0
-	for _, g := range tags {
-		all += g.Standing
+// mayGo holds trees that are to be sold or planted out: not where a recall holds them, and with a reason before they
+// are fit.
+func (w *work) mayGo(ctx context.Context, ids []int64) error {
+	held, err := w.q.HeldOf(ctx, ids)
+	if err != nil {
+		return err
 	}
-	out, left := make([]int, len(tags)), n
-	type part struct{ i, over int }
-	var parts []part
-	for i, g := range tags {
-		out[i] = n * g.Standing / all
-		left -= out[i]
-		parts = append(parts, part{i, n * g.Standing % all})
+	if len(held) > 0 {
+		return problem(words.NotSoldHeld(held[0].Code, held[0].Reason, held[0].At))
 	}
-	slices.SortStableFunc(parts, func(a, b part) int { return b.over - a.over })
-	for k := 0; left > 0; k++ {
-		out[parts[k].i]++
-		left--
+	day := aftercare.DayOf(w.on)
+	for _, g := range w.tags {
+		i := slices.IndexFunc(g.Plan.Knots, func(k aftercare.Knot) bool { return k.Name == aftercare.FitToSell })
+		if i >= 0 && day < g.Plan.Knots[i].From && w.act.Reason == "" {
+			return asking(words.NotFit(g.Plan.Knots[i].From))
+		}
 	}
-	return out
+	return nil
+}
+
+// shares is how many trees the act is of on each tag: as its items say; all of a single tag's; or all that stand.
+func (w *work) shares(ctx context.Context, ids []int64, orders map[int64]*int64) ([]int, error) {
+	out, all, said := make([]int, len(w.tags)), 0, 0
+	there := make([]int, len(w.tags)) // what there is of each to take
+	for i, g := range w.tags {
+		there[i] = g.Standing
+		if w.act.Kind == Returned {
+			sent, err := w.q.SentOf(ctx, ids[i:i+1], orders[g.ID])
+			if err != nil {
+				return nil, err
+			}
+			there[i] = sent[g.ID]
+		}
+		k := slices.IndexFunc(w.act.Items, func(x Item) bool { return nursery.CleanCode(x.Code) == g.Code })
+		out[i] = w.act.Items[k].Trees
+		all, said = all+there[i], said+out[i]
+		if out[i] < 0 {
+			return nil, problem(words.SayTreesLost)
+		}
+	}
+	n := w.act.N
+	switch {
+	case said > 0 && n > 0 && n != said:
+		return nil, problem(words.TreesDiffer(n, said))
+	case said == 0 && n < 1:
+		return nil, problem(words.SayTreesLost)
+	case said == 0 && n > all:
+		return nil, w.tooMany(n, all)
+	case said == 0 && len(w.tags) == 1:
+		out[0] = n
+	case said == 0 && n == all:
+		copy(out, there)
+	case said == 0:
+		return nil, problem(words.WhichTag)
+	}
+	for i, x := range out {
+		if x > there[i] {
+			return nil, w.tooMany(x, there[i])
+		}
+	}
+	return out, nil
+}
+
+func (w *work) tooMany(n, there int) error {
+	if w.act.Kind == Returned {
+		return problem(words.MoreThanSent(n, there))
+	}
+	return problem(words.MoreThanStand(n, there))
+}
+
+// ordersOf is the order that each tag's trees are delivered to, or came back from: nil for none.
+func (w *work) ordersOf(ctx context.Context) (map[int64]*int64, error) {
+	out := map[int64]*int64{}
+	if w.act.Kind != Sold && w.act.Kind != Planted && w.act.Kind != Returned || w.act.Order == NoOrder {
+		return out, nil
+	}
+	code := nursery.CleanCode(w.act.Order)
+	for i, g := range w.tags {
+		c := cmp.Or(code, g.Order)
+		o, err := w.q.OrderByCode(ctx, c)
+		if errors.Is(err, nursery.ErrNotFound) {
+			return nil, problem(words.NoSuchOrder(w.act.Order))
+		} else if err != nil {
+			return nil, err
+		}
+		switch {
+		case code == "" && w.act.Buyer != "" && !strings.EqualFold(w.act.Buyer, o.Buyer):
+			continue // another buyer
+		case o.Variety != g.Variety || o.Genus != g.Genus || o.StockType != g.StockType || o.StockGenus != g.StockGenus:
+			return nil, problem(words.OtherTrees(o.Code, g.Code))
+		}
+		out[w.tags[i].ID] = &o.ID
+	}
+	return out, nil
 }
 
 // move notes where tags stand now.

@@ -153,6 +153,9 @@ func (s *Stage) Order(ctx context.Context, code string, w outlook.WhatIf) (outlo
 	if p.Batches, err = q.BatchesOfOrder(ctx, o.ID); err != nil {
 		return p, err
 	}
+	if p.Deliveries, err = q.Deliveries(ctx, o.ID); err != nil {
+		return p, err
+	}
 	p.Outs = r.Beds.Outs(o)
 	for _, l := range f.LotsOf(o.StockTypeID) {
 		p.Lots = append(p.Lots, l.Lot)

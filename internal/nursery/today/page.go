@@ -34,12 +34,16 @@ type TodayPage struct {
 	Walk           []outlook.Bed // with steps and rounds that are due, in walking order
 	Day            aftercare.Day
 	First          []nursery.FirstStep // of an empty house, for its propagator
+	Owed           []outlook.OrderLine // overdue, or due within dueSoon days, with trees still owed
 	Strays         int                 // taps that do not count until the propagator says so
 }
 
 // failedSince is how many days after their grafting failed stocks are named. House
 // default.
 const failedSince = 200
+
+// dueSoon is how many days before its date an order that is owed trees is named. House default.
+const dueSoon = 14
 
 // LiveTag is a tag being worked, with its pace.
 type LiveTag struct {
@@ -118,6 +122,9 @@ func (s *Stage) TodayPage(ctx context.Context, a nursery.Actor) (TodayPage, erro
 		p.Sticks, p.Plants = p.Sticks+l.Sticks, p.Plants+1
 	}
 	for _, o := range orders {
+		if o.Balance.Owed > 0 && o.Order.Tree == "" && o.Order.DueOn.Before(f.Today.AddDate(0, 0, dueSoon)) {
+			p.Owed = append(p.Owed, o)
+		}
 		if o.ToGo > 0 || o.Need.Missing != "" {
 			p.Orders = append(p.Orders, o)
 		}

@@ -16,7 +16,7 @@ func Balance(b supply.Balance, w float64) template.HTML {
 	const h, top, bar = 27.0, 4.0, 11.0
 	var p pen
 	p.open(w, h, "balance", words.Balance(b))
-	most := math.Max(float64(b.Wanted)*1.12, math.Max(float64(b.Made()-b.Dead+b.ToGo), b.Expected.High)*1.02)
+	most := math.Max(float64(b.Wanted)*1.12, math.Max(float64(b.Alive+b.Doubtful+b.Healing+b.Bench+b.Rest+b.ToGo), b.Expected.High)*1.02)
 	x := func(n float64) float64 { return (w - 4) * n / math.Max(most, 1) }
 	at := 0.0
 	for _, part := range []struct {

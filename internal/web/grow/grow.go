@@ -41,6 +41,8 @@ func Routes(k *page.Kit) []page.Route {
 		{Method: "GET", Path: "/grow/years", Who: page.Readers, Do: g.years},
 		{Method: "GET", Path: "/grow/days", Who: page.Boss, Do: g.rules},
 		{Method: "POST", Path: "/grow/days", Who: page.Boss, Do: g.setRule},
+		{Method: "GET", Path: "/grow/trees", Who: page.Everyone, Do: g.trees},
+		{Method: "POST", Path: "/grow/trees", Who: page.Hands, Do: g.doTrees},
 		{Method: "GET", Path: "/grow/tags/{code}", Who: page.Everyone, Do: g.tag},
 		{Method: "GET", Path: "/grow/tags/{code}/buyer-labels", Who: page.Everyone, Do: g.buyerLabels},
 		{Method: "POST", Path: "/grow/acts", Who: page.Hands, Do: g.acts, HandsIn: true},
@@ -149,7 +151,8 @@ func (g grow) showList(w http.ResponseWriter, r *http.Request, f page.Form, stat
 type stop struct {
 	outlook.Bed
 	Rows   []stopStep
-	All    string // its tags, as the device sends them
+	Tags   []outlook.Standing // of which something stands, to choose one
+	All    string             // its tags, as the device sends them
 	Causes []string
 	Can    bool
 	Today  aftercare.Day
@@ -182,7 +185,7 @@ func (g grow) stops(wp growon.WalkPage, beds []outlook.Bed, causes []string, can
 		if wp.RainedOff {
 			b.Rounds = nil
 		}
-		st := stop{Bed: b, All: items(b.Labels, nil), Causes: causes, Can: can, Today: aftercare.DayOf(g.Nursery.Today())}
+		st := stop{Bed: b, Tags: b.Tags, All: items(b.Labels, nil), Causes: causes, Can: can, Today: aftercare.DayOf(g.Nursery.Today())}
 		for _, s := range b.Steps {
 			if wp.RainedOff && !s.MustNow {
 				continue // it waits for a dry day
@@ -221,7 +224,8 @@ func (g grow) walk(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p := walkPage{RainedOff: wp.RainedOff, At: wp.At, Can: page.Actor(r).Role != nursery.Looker}
+	p := walkPage{RainedOff: wp.RainedOff, At: wp.At, Can: page.Actor(r).Role != nursery.Looker,
+		Today: aftercare.DayOf(wp.Facts.Today)}
 	p.Causes = append(p.Causes, commonest...)
 	for _, c := range wp.Causes {
 		if !slices.Contains(p.Causes, c) {
@@ -268,18 +272,12 @@ func (g grow) do(w http.ResponseWriter, r *http.Request) error {
 	}
 	act := growon.Act{ID: f.Once, Kind: f.Text("kind"), Knot: f.Text("knot"), Cause: f.Text("cause"), Place: f.Text("place"),
 		Form:  f.Text("form"),
-		Buyer: f.Text("buyer"), Reason: f.Text("reason"), Undoes: f.Text("undoes")}
+		Buyer: f.Text("buyer"), Order: f.Text("order"), On: f.Text("on"), Reason: f.Text("reason"), Undoes: f.Text("undoes")}
 	if f.Text("n") != "" {
 		act.N = f.Int("n")
 	}
 	if id := f.Text("round"); id != "" {
 		act.Round, _ = strconv.ParseInt(id, 10, 64)
-	}
-	if on := f.Text("on"); on != "" {
-		day, err := time.ParseInLocation(time.DateOnly, on, time.Local)
-		if err == nil && day.Format(time.DateOnly) != g.Nursery.Now().Format(time.DateOnly) {
-			act.AgoMS = g.Nursery.Now().Sub(day.Add(12 * time.Hour)).Milliseconds()
-		}
 	}
 	for _, s := range f.Values["item"] {
 		code, n, _ := strings.Cut(s, ":")
@@ -287,7 +285,8 @@ func (g grow) do(w http.ResponseWriter, r *http.Request) error {
 		act.Items = append(act.Items, growon.Item{Code: code, N: k})
 	}
 	back := "/grow"
-	if at := f.Text("at"); at == "/today" || strings.HasPrefix(at, "/grow/") {
+	if at := f.Text("at"); at == "/today" || strings.HasPrefix(at, "/grow/") || strings.HasPrefix(at, "/orders/") ||
+		strings.HasPrefix(at, "/bench/batches/") {
 		back = at
 	}
 	if c := f.Text("back"); c != "" {

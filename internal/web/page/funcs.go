@@ -35,6 +35,15 @@ type OwnForm struct {
 	Form       Form
 }
 
+// DueForm is a step that is due on a bed, to note as done or to dismiss.
+type DueForm struct {
+	Place string
+	outlook.BedStep
+	Can, Boss bool
+	Today     aftercare.Day
+	At        string // the page it goes back to
+}
+
 // ToolForm is tools to be counted out or in.
 type ToolForm struct {
 	Tools   []learners.Tool
@@ -141,10 +150,13 @@ var funcs = template.FuncMap{
 	"loses":     words.LosesSays,
 	"isday":     func(d aftercare.Day) string { return d.Date().Format("2 Jan 2006") },
 	"expects":   func(share float64, trees int) string { return fmt.Sprintf("%.1f", share*float64(trees)) },
-	"doit": func(code string, k aftercare.Knot, f Form) DoIt {
+	"doit": func(code string, k aftercare.Knot, f Form, boss bool) DoIt {
 		return DoIt{code, k, aftercare.LookOf(k.Name), k.Name == aftercare.FitToSell,
 			f.Problems["reason"] != "" && f.Values.Get("knot") == k.Name.String() && f.Values.Get("item") == fmt.Sprintf("%s:%d", code,
-				k.N)}
+				k.N), boss}
+	},
+	"dueform": func(place string, s outlook.BedStep, can, boss bool, day aftercare.Day, at string) DueForm {
+		return DueForm{place, s, can, boss, day, at}
 	},
 	"stepid": func(k aftercare.Knot) aftercare.Step { return aftercare.Step{Name: k.Name, N: k.N} },
 	"moved":  words.Moved,
@@ -360,4 +372,5 @@ type DoIt struct {
 	Look string
 	Sell bool
 	Ask  bool // it was asked why it is done before its time
+	Boss bool
 }

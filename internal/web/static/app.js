@@ -178,6 +178,30 @@
       },
     }));
 
+    // Steps noted as done on another day than today: the day goes with each of them.
+    Alpine.data('doneon', () => ({
+      set() {
+        const on = this.$root.querySelector('#done-on');
+        for (const i of this.$root.querySelectorAll('[data-on]')) i.value = on.value === on.max ? '' : on.value;
+      },
+    }));
+
+    // Trees of several tags: the fields that an act has, and how many are typed.
+    Alpine.data('trees', () => ({
+      says: '',
+      init() { this.chosen(); },
+      chosen() {
+        const kind = this.$root.querySelector('input[name=kind]:checked')?.value || this.$root.dataset.kind;
+        for (const p of this.$root.querySelectorAll('[data-for]')) p.hidden = !p.dataset.for.split(' ').includes(kind);
+        const typed = [...this.$root.querySelectorAll('input[name^="trees:"]')].map((i) => Math.trunc(Number(i.value)) || 0);
+        const n = typed.reduce((a, b) => a + b, 0);
+        this.says = n ? `${n} trees of ${typed.filter((x) => x > 0).length} tags` : '';
+      },
+      fill(row) { row.querySelector('input[name^="trees:"]').value = row.querySelector('[data-standing]').dataset.standing; },
+      all(e) { this.fill(e.currentTarget.closest('tr')); this.chosen(); },
+      whole() { for (const row of this.$root.querySelectorAll('tbody tr')) this.fill(row); this.chosen(); },
+    }));
+
     // The counts of a place: what is left of each tag is alive, shown where nothing is typed.
     Alpine.data('placecount', () => ({
       says: '',

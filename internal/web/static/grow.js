@@ -84,7 +84,7 @@
   $('next').addEventListener('click', () => go(at + 1));
 
   // A page kept on this device does not know what was done since: this does.
-  const nameOf = (step) => `${step.closest('.stop').dataset.place}|${step.dataset.round || step.dataset.knot}`;
+  const nameOf = (step) => `${step.closest('.stop').dataset.place}|${step.dataset.round || step.dataset.knot}${step.dataset.old || ''}`;
   const kept = Number(document.body.dataset.kept || 0);
   const done = UK.parse(UK.read('uk-walked')) || {};
   const noteDone = (step, is) => {
@@ -101,13 +101,27 @@
   };
   if (kept) for (const step of walk.querySelectorAll('.stopstep')) if (done[nameOf(step)] > kept) step.classList.add('isdone');
 
+  // Done on another day than today: yesterday's paper.
+  const onDay = () => {
+    const on = $('walk-on')?.value;
+    if (!on || on === $('walk-on').max) return {};
+    return { on };
+  };
+  const needs = (field) => {
+    $('walk-says').textContent = 'Say where the potted trees stand now.';
+    field.focus();
+  };
+
   for (const stop of walk.querySelectorAll('.stop')) {
     for (const step of stop.querySelectorAll('.stopstep')) {
       const doneWith = (items) => {
-        const act = { id: UK.uuid(), kind: 'done', knot: step.dataset.knot, items };
-        const to = step.querySelector('.to')?.value.trim();
+        const act = { id: UK.uuid(), kind: 'done', knot: step.dataset.knot, items, ...onDay() };
+        const where = step.querySelector('.to');
+        const to = where?.value.trim();
+        if (where?.dataset.needed && !to) { needs(where); return false; }
         if (to) act.place = to;
         put(act, finish(step));
+        return true;
       };
       step.querySelector('.whole')?.addEventListener('click', () => {
         if (step.classList.contains('isdone')) return;
@@ -128,7 +142,11 @@
         const items = on.map((b) => ({ code: b.dataset.code, n: Number(b.dataset.n) }));
         const all = JSON.parse(step.dataset.items);
         const rest = all.filter((x) => !items.some((y) => y.code === x.code));
-        const act = { id: UK.uuid(), kind: 'done', knot: step.dataset.knot, items };
+        const act = { id: UK.uuid(), kind: 'done', knot: step.dataset.knot, items, ...onDay() };
+        const where = step.querySelector('.to');
+        const to = where?.value.trim();
+        if (where?.dataset.needed && !to) { needs(where); return; }
+        if (to) act.place = to;
         if (!rest.length) { put(act, finish(step)); return; }
         step.dataset.items = JSON.stringify(rest);
         on.forEach((b) => { b.hidden = true; b.setAttribute('aria-pressed', 'false'); });
@@ -138,16 +156,38 @@
     }
     const alive = stop.querySelector('[data-alive]');
     // One tree fewer stands here: lost to a cause, or below the grade.
-    const less = (act, count) => {
-      if (Number(alive.textContent) < 1) { $('walk-says').textContent = 'No more stand here than that.'; return; }
+    const less = (act, count, back) => {
+      if (Number(alive.textContent) < 1) { $('walk-says').textContent = 'No trees are left here.'; back(); return; }
       const by = (n) => { count.textContent = Number(count.textContent) + n; alive.textContent = Number(alive.textContent) - n; };
       by(1);
-      put({ id: UK.uuid(), n: 1, ...act }, () => by(-1));
+      put({ id: UK.uuid(), n: 1, ...act }, () => { by(-1); back(); });
     };
-    const lose = (cause, count) => less({ kind: 'lost', cause, items: JSON.parse(stop.dataset.all) }, count);
+    // Of a bed with several tags it is asked of which: no tree is booked on a tag that nobody named.
+    const which = stop.querySelector('.lostof');
+    const tags = which ? [...which.querySelectorAll('[data-code]')] : [];
+    let asked = null;
+    const ofTag = (says, act, count) => {
+      const standing = tags.filter((b) => Number(b.querySelector('[data-stands]').textContent) > 0);
+      if (standing.length === 1) { loseOf(standing[0], act, count); return; }
+      asked = { act, count };
+      which.querySelector('[data-asks]').textContent = `${says}: which tag?`;
+      for (const b of tags) b.hidden = !standing.includes(b) || (act.codes && !act.codes.includes(b.dataset.code));
+      which.hidden = false;
+      which.scrollIntoView({ block: 'nearest' });
+    };
+    const loseOf = (b, act, count) => {
+      const stands = b.querySelector('[data-stands]');
+      const { codes, ...rest } = act;
+      const by = (n) => { stands.textContent = Number(stands.textContent) - n; };
+      by(1);
+      less({ ...rest, items: [{ code: b.dataset.code }] }, count, () => by(-1));
+      which.hidden = true;
+    };
+    for (const b of tags) b.addEventListener('click', () => { if (asked) loseOf(b, asked.act, asked.count); asked = null; });
+    const lose = (cause, count) => ofTag(`Lost: ${cause}`, { kind: 'lost', cause, ...onDay() }, count);
     for (const b of stop.querySelectorAll('.below')) {
-      const items = JSON.parse(b.closest('.stopstep').dataset.items).map((x) => ({ code: x.code }));
-      b.addEventListener('click', () => less({ kind: 'below', items }, b.querySelector('b')));
+      const codes = JSON.parse(b.closest('.stopstep').dataset.items).map((x) => x.code);
+      b.addEventListener('click', () => ofTag('Below grade', { kind: 'below', codes, ...onDay() }, b.querySelector('b')));
     }
     for (const b of stop.querySelectorAll('[data-cause]')) b.addEventListener('click', () => lose(b.dataset.cause, b.querySelector('b')));
     const other = stop.querySelector('.other select');
