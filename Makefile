@@ -1,7 +1,7 @@
 # Every target does all its own set-up on a fresh Debian 12 with Go.
 SHELL := /bin/bash
 .SHELLFLAGS := -eu -o pipefail -c
-.PHONY: demo demo-south demo-reset run stop test bench shots soak restore-test css build release package-test
+.PHONY: season demo demo-south demo-reset run stop test bench shots soak restore-test css build release package-test
 
 build:
 	@go build -o bin/unionknot ./cmd/unionknot
@@ -47,6 +47,13 @@ test:
 	@scripts/needs postgresql chromium
 	@scripts/postgres start test fast
 	@. .run/test.admin.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_ADMIN_DB"; scripts/test
+
+# Seasons played at random through the forms, held against independent books.
+season:
+	@scripts/needs postgresql
+	@scripts/postgres start test fast
+	@. .run/test.admin.env; export UNIONKNOT_TEST_DB="$$UNIONKNOT_ADMIN_DB" SEEDS=$(or $(SEEDS),3); \
+	go test -count=1 -v -timeout 170m -run 'TestASeasonAgreesWithIndependentBooks' ./internal/web
 
 bench: build
 	@scripts/needs postgresql

@@ -396,10 +396,12 @@ type Acted struct {
 // ActedOn lists what was done to a tag, newest first.
 func (q Q) ActedOn(ctx context.Context, tag int64) (as []Acted, err error) {
 	err = q.all(ctx, &as, `select x.act, x.what, x.n, x.cause, x.note, x.on_day, x.at, p.name as person, x.undone from (
-		select act, knot as what, n, '' as cause, case when dismissed then 'dismissed: ' else '' end || reason as note, on_day, at, person_id, undone_at is not null as undone from step_done
+		select act, knot as what, n, '' as cause, case when dismissed then 'dismissed: ' else '' end || reason as note, on_day,
+			at, person_id, undone_at is not null as undone from step_done
 			where tag_id = $1
 		union all select act, what, n, coalesce(cause, ''),
-			concat_ws(', ', (select o.code from orders o where o.id = order_id), nullif(buyer, ''), nullif(reason, '')), on_day, at, person_id,
+			concat_ws(', ', (select o.code from orders o where o.id = order_id), nullif(buyer, ''), nullif(reason, '')), on_day,
+				at, person_id,
 			undone_at is not null from tree_move where tag_id = $1) x join person p on p.id = x.person_id order by x.at desc, x.what`, tag)
 	return as, err
 }

@@ -38,7 +38,8 @@ type CauseCount struct {
 
 // Counts lists every look at a tag, corrected ones too, in the order made.
 func (q Q) Counts(ctx context.Context, tagID int64) (cs []Count, err error) {
-	err = q.all(ctx, &cs, `select c.id, c.tag_id, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.stood, c.found, c.missed, c.buds, c.both_live, c.person_id,
+	err = q.all(ctx, &cs, `select c.id, c.tag_id, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.stood, c.found, c.missed,
+		c.buds, c.both_live, c.person_id,
 		c.at, c.replaces_id, p.name as person, exists (select 1 from take_count r where r.replaces_id = c.id) as replaced
 		from take_count c join person p on p.id = c.person_id where c.tag_id = $1 order by c.at, c.id`, tagID)
 	return cs, err
@@ -86,7 +87,8 @@ func (q Q) StoodAt(ctx context.Context, tags []int64, look string) (map[int64]in
 	}
 	err := q.all(ctx, &rows, `select t.id, t.tied - coalesce((select sum(e.dead - e.found) from take_count e where e.tag_id = t.id
 			and look_rank(e.look) < look_rank($2) and not exists (select 1 from take_count r where r.replaces_id = e.id)), 0)::int
-		- coalesce((select sum(case m.what when 'returned' then -m.n else m.n end) from tree_move m where m.tag_id = t.id and m.undone_at is null
+		- coalesce((select sum(case m.what when 'returned' then -m.n else m.n end) from tree_move m where m.tag_id = t.id and
+			m.undone_at is null
 			and look_rank(m.look) < look_rank($2)), 0)::int as n from any_tag t where t.id = any($1)`, tags, look)
 	out := map[int64]int{}
 	for _, r := range rows {
@@ -311,7 +313,8 @@ func (q Q) CountedLately(ctx context.Context, limit int) (ts []Tag, err error) {
 
 // CountsOf lists the counts that stand for a look of some tags.
 func (q Q) CountsOf(ctx context.Context, tags []int64, look string) (cs []Count, err error) {
-	err = q.all(ctx, &cs, `select c.id, c.tag_id, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.stood, c.found, c.missed, c.buds, c.both_live, c.person_id,
+	err = q.all(ctx, &cs, `select c.id, c.tag_id, c.look, c.counted_on, c.taken, c.doubtful, c.dead, c.stood, c.found, c.missed,
+		c.buds, c.both_live, c.person_id,
 		c.at, c.replaces_id, p.name as person, false as replaced from take_count c join person p on p.id = c.person_id
 		where c.tag_id = any($1) and c.look = $2 and not exists (select 1 from take_count r where r.replaces_id = c.id)`, tags, look)
 	return cs, err

@@ -28,7 +28,8 @@ var histories = map[string]string{
 		where ($1::timestamptz is null or coalesce(t.finished_at, t.day) >= $1) and ($2::timestamptz is null or coalesce(t.finished_at,
 		t.day) < $2)
 		order by t.id`,
-	"counts": `select c.id::text as id, t.code as tag, c.look, c.counted_on, c.stood, c.taken, c.doubtful, c.dead, c.missed, c.found as found_alive, c.buds,
+	"counts": `select c.id::text as id, t.code as tag, c.look, c.counted_on, c.stood, c.taken, c.doubtful, c.dead, c.missed,
+		c.found as found_alive, c.buds,
 			c.both_live,
 			coalesce((select string_agg(x.cause || ': ' || x.n, '; ' order by x.n desc, x.cause) from count_cause x where x.count_id =
 			c.id), '')
@@ -157,7 +158,8 @@ type Browsed struct {
 
 // summed are the columns whose sum says something.
 var summed = map[string]bool{"planned": true, "tied": true, "spoiled_stock": true, "spoiled_wood": true, "dropped": true, "set_aside": true,
-	"first_taken": true, "first_doubtful": true, "first_dead": true, "standing": true, "lost_since": true, "gone": true, "below": true, "lost": true, "stood": true, "missed": true, "found_alive": true, "taken": true,
+	"first_taken": true, "first_doubtful": true, "first_dead": true, "standing": true, "lost_since": true, "gone": true,
+	"below": true, "lost": true, "stood": true, "missed": true, "found_alive": true, "taken": true,
 	"doubtful": true, "dead": true, "trees": true, "thrown": true, "hours": true, "received": true, "free": true, "measured": true,
 	"sticks": true, "pieces": true, "batched": true, "both_live": true}
 

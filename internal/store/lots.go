@@ -156,7 +156,8 @@ func (q Q) LotStory(ctx context.Context, lot int64) (es []LotEvent, err error) {
 		from was join lot_look k on k.lot_id = was.id and k.at < was.until join person p on p.id = k.person_id
 		union all select max(t.finished_at), was.code, 'worked', sum(t.tied)::int, coalesce(sum(t.dead), 0)::int, t.technique, v.name,
 		'', '', 3
-		from was join graded_tag t on t.lot_id = was.id and t.finished_at < was.until and t.tied > 0 join wood_bundle w on w.id = t.bundle_id
+		from was join graded_tag t on t.lot_id = was.id and t.finished_at < was.until and t.tied > 0 join wood_bundle w on w.id =
+			t.bundle_id
 			join mother_plant x on x.id = w.plant_id join variety v on v.id = x.variety_id
 		where was.up = 0 or t.dead > 0 group by was.code, t.technique, v.name, t.day
 		union all select l.made_at, was.code, case when l.failed_note <> '' then 'back' else 'parted' end, l.received, 0,

@@ -83,7 +83,8 @@ func (q Q) Recall(ctx context.Context, kind, key string, from, to time.Time) (rs
 		t.standing, t.gone,
 		case when t.finished_at is null then 0 else greatest(t.tied - t.standing - t.gone, 0) end as dead, t.finished_at is not null as
 		finished,
-		coalesce((select string_agg(x.n || case x.what when 'returned' then ' back from ' else ' to ' end || coalesce(nullif(x.buyer, ''), 'nobody named') || ', ' || x.on_day, '; ' order by
+		coalesce((select string_agg(x.n || case x.what when 'returned' then ' back from ' else ' to ' end ||
+			coalesce(nullif(x.buyer, ''), 'nobody named') || ', ' || x.on_day, '; ' order by
 		x.on_day, x.buyer)
 			from tree_move x where x.tag_id = t.id and x.what in ('sold', 'planted', 'returned') and x.undone_at is null), '') as sold,
 		h.held_at, coalesce(h.reason, '') as held_why

@@ -271,7 +271,8 @@ type Graded struct {
 // Graded sums them. Before the first one below the grade was noted, those sold tell nothing: who
 // notes none does not sort out none.
 func (q Q) Graded(ctx context.Context) (g Graded, err error) {
-	err = q.get(ctx, &g, `select f.since, coalesce(sum(case m.what when 'returned' then -m.n else m.n end) filter (where m.what in ('sold', 'planted', 'returned')),
+	err = q.get(ctx, &g, `select f.since, coalesce(sum(case m.what when 'returned' then -m.n else m.n end) filter (where m.what in
+		('sold', 'planted', 'returned')),
 		0)::int as fit,
 		coalesce(sum(m.n) filter (where m.what = 'below'), 0)::int as below
 		from (select min(on_day) as since from tree_move where what = 'below' and undone_at is null) f

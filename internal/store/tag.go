@@ -116,7 +116,8 @@ const tagSelect = `select t.*, b.code as batch, o.code as order_code, l.code as 
 	c.id is not null as looked, coalesce(c.taken, 0) as taken, coalesce(c.doubtful, 0) as doubtful,
 	sums.below, sums.dead, sums.lost,
 	coalesce(c.both_live, 0) as both_live
-	from tag t join any_tag sums on sums.id = t.id join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id = b.order_id
+	from tag t join any_tag sums on sums.id = t.id join batch b on b.id = t.batch_id and b.undone_at is null join orders o on o.id
+		= b.order_id
 	join variety v on v.id = o.variety_id
 	join stock_lot l on l.id = t.lot_id join stock_type s on s.id = l.stock_type_id join wood_bundle w on w.id = t.bundle_id
 	join mother_plant m on m.id = w.plant_id

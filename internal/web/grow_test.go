@@ -194,7 +194,8 @@ func TestABoxIsCountedOnOnePage(t *testing.T) {
 	count := func(tag string) string {
 		return h.one(
 			t,
-			`select coalesce((select c.taken || ' ' || c.dead || ' ' || coalesce((select string_agg(x.n || ' ' || x.cause, ', ' order by x.n desc) from count_cause x
+			`select coalesce((select c.taken || ' ' || c.dead || ' ' || coalesce(
+				(select string_agg(x.n || ' ' || x.cause, ', ' order by x.n desc) from count_cause x
 				where x.count_id = c.id), '')
 			from tag t join take_count c on c.id = t.look_id where t.code = '`+tag+`'), 'none')`,
 		)

@@ -17,8 +17,8 @@ func MoreThanTied(taken, doubtful, dead, stood int) string {
 
 // MoreThanStood refuses a later count that adds up to more than stood after the one before.
 func MoreThanStood(taken, doubtful, dead, stood int, last time.Time) string {
-	return fmt.Sprintf("%d alive + %d doubtful + %d dead = %d, but only %d stood after the last count (%s). Dead are those that died since "+
-		"then.", taken, doubtful, dead, taken+doubtful+dead, stood, last.Format("2 January 2006"))
+	return fmt.Sprintf("%d alive + %d doubtful + %d dead = %d, but only %d stood after the last count (%s). "+
+		"Dead are those that died since then.", taken, doubtful, dead, taken+doubtful+dead, stood, last.Format("2 January 2006"))
 }
 
 // MoreThanDied refuses a later count of more alive than could be.
@@ -41,8 +41,8 @@ func RestOf(taken, doubtful, dead, stood int) string {
 
 // LaterCountHasMore refuses a count that leaves less than a later count found.
 func LaterCountHasMore(on time.Time, alive, dead, stood int) string {
-	return fmt.Sprintf("The later count of %s has %d alive and %d dead, but with this count only %d stood then. Correct the later count first.",
-		on.Format("2 January 2006"), alive, dead, stood)
+	return fmt.Sprintf("The later count of %s has %d alive and %d dead, but with this count only %d stood then. "+
+		"Correct the later count first.", on.Format("2 January 2006"), alive, dead, stood)
 }
 
 // What is said of steps that are dismissed, and of trees that go.

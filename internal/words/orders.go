@@ -95,7 +95,8 @@ func BalanceParts(b supply.Balance) string {
 	for _, p := range []struct {
 		n    int
 		says string
-	}{{b.Delivered, "delivered"}, {b.Alive - b.Delivered, "alive"}, {b.Doubtful, "doubtful"}, {b.Healing, "healing"}, {b.Bench + b.Rest, "at the bench"}, {b.Dead, "lost"},
+	}{{b.Delivered, "delivered"}, {b.Alive - b.Delivered, "alive"},
+		{b.Doubtful, "doubtful"}, {b.Healing, "healing"}, {b.Bench + b.Rest, "at the bench"}, {b.Dead, "lost"},
 		{b.Below, "below grade"}, {b.Elsewhere, "sold elsewhere"}} {
 		if p.n > 0 {
 			out = append(out, Thousands(p.n)+" "+p.says)

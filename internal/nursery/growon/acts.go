@@ -20,16 +20,17 @@ import (
 // Act is one thing done on a walk, as the device sends it: with an id of its own, so
 // that sent twice it counts once, and how long before sending it was done.
 type Act struct {
-	ID     string `json:"id"`
-	Kind   string `json:"kind"` // done, dismissed, lost, sold, planted, returned, below, moved, round, undo
-	Knot   string `json:"knot,omitempty"`
-	Items  []Item `json:"items,omitempty"`
-	N      int    `json:"n,omitempty"` // trees lost, sold, planted or below the grade
-	Cause  string `json:"cause,omitempty"`
-	Place  string `json:"place,omitempty"` // where to, with a step that moves, or a move
-	Form   string `json:"form,omitempty"`  // pot, row, lifted, box
-	Buyer  string `json:"buyer,omitempty"`
-	Order  string `json:"order,omitempty"` // that trees sold or planted are delivered to; NoOrder; "": the tags' own, unless the buyer is another
+	ID    string `json:"id"`
+	Kind  string `json:"kind"` // done, dismissed, lost, sold, planted, returned, below, moved, round, undo
+	Knot  string `json:"knot,omitempty"`
+	Items []Item `json:"items,omitempty"`
+	N     int    `json:"n,omitempty"` // trees lost, sold, planted or below the grade
+	Cause string `json:"cause,omitempty"`
+	Place string `json:"place,omitempty"` // where to, with a step that moves, or a move
+	Form  string `json:"form,omitempty"`  // pot, row, lifted, box
+	Buyer string `json:"buyer,omitempty"`
+	// Order is what trees sold or planted are delivered to; NoOrder; "": the tags' own, unless the buyer is another.
+	Order  string `json:"order,omitempty"`
 	Reason string `json:"reason,omitempty"`
 	Round  int64  `json:"round,omitempty"`
 	Undoes string `json:"undoes,omitempty"`
@@ -284,7 +285,9 @@ func (w *work) done(ctx context.Context) (note string, err error) {
 			}
 			k := g.Plan.Knots[i]
 			switch {
-			case name == aftercare.Cane && slices.ContainsFunc(g.Plan.Knots, func(x aftercare.Knot) bool { return x.Name == aftercare.Pot }):
+			case name == aftercare.Cane && slices.ContainsFunc(g.Plan.Knots, func(x aftercare.Knot) bool {
+				return x.Name == aftercare.Pot
+			}):
 				return "", problem(words.PotFirst(g.Code))
 			case name == aftercare.Pot && w.act.Place == "":
 				return "", nursery.Problem{Field: "place", Says: words.PotWhere}

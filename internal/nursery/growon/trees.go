@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"unionknot/internal/core/aftercare"
 	"unionknot/internal/nursery"
 	"unionknot/internal/outlook"
 	"unionknot/internal/snapshot"
@@ -56,7 +57,7 @@ func (s *Stage) TreesTogether(ctx context.Context, asked Asked) (TreesPage, erro
 	for _, g := range n.All() {
 		t := TreesTag{Growing: g, Fit: true, Sent: g.Sent}
 		for _, k := range g.Plan.Knots {
-			if k.Name.String() == "fit to sell" {
+			if k.Name == aftercare.FitToSell {
 				t.Fit = n.Today >= k.From
 			}
 		}

@@ -9,7 +9,8 @@ alter table tree_move add constraint tree_move_what_check check (what in ('lost'
 alter table tree_move add constraint tree_move_delivers check (order_id is null or what in ('sold', 'planted', 'returned'));
 -- What has gone until now went to its order where no other buyer was named.
 update tree_move set elsewhere = true where what in ('sold', 'planted');
-update tree_move m set order_id = o.id, elsewhere = false from any_tag t, batch b, orders o where t.id = m.tag_id and b.id = t.batch_id and o.id = b.order_id
+update tree_move m set order_id = o.id, elsewhere = false from any_tag t, batch b, orders o where t.id = m.tag_id and b.id =
+  t.batch_id and o.id = b.order_id
   and m.what in ('sold', 'planted') and (m.buyer = '' or lower(m.buyer) = lower(o.buyer));
 -- +goose StatementBegin
 -- A server of the release before names no order.

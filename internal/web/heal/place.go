@@ -84,7 +84,9 @@ func (h heal) showPlace(w http.ResponseWriter, r *http.Request) error {
 	return h.place1(w, r, r.URL.Query().Get("name"), r.URL.Query().Get("look"), page.NewForm(), http.StatusOK, nil)
 }
 
-func (h heal) place1(w http.ResponseWriter, r *http.Request, name, look string, f page.Form, status int, bad map[string]nursery.Problem) error {
+func (h heal) place1(w http.ResponseWriter, r *http.Request, name, look string, f page.Form, status int,
+	bad map[string]nursery.Problem,
+) error {
 	pp, err := h.Nursery.Place(r.Context(), name, look)
 	if err != nil {
 		return err
@@ -229,7 +231,8 @@ func placeCount(f *page.Typed, l healstage.PlaceLine, all bool) (healstage.TagCo
 	}
 	if c := l.Counted; c != nil {
 		n.Replaces = c.ID
-		same := c.Taken == n.Taken && (n.Rest != healstage.RestDead || c.Missed == 0) && c.Doubtful == n.Doubtful && c.Dead == n.Dead && c.Both == n.Both && maps.Equal(l.Of, n.Causes)
+		same := c.Taken == n.Taken && (n.Rest != healstage.RestDead || c.Missed == 0) && c.Doubtful == n.Doubtful &&
+			c.Dead == n.Dead && c.Both == n.Both && maps.Equal(l.Of, n.Causes)
 		return n, typed && !same
 	}
 	return n, typed
