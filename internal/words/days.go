@@ -92,7 +92,7 @@ func Trouble(t benchday.Trouble) string {
 	case benchday.Late:
 		return "past its last day"
 	case benchday.Full:
-		return fmt.Sprintf("%s is over the half-day's hours by %.1f", t.Worker, t.Over)
+		return fmt.Sprintf("%s: %.0f min over the half-day", t.Worker, max(1, t.Over*60))
 	case benchday.Away:
 		return t.Worker + " is not there"
 	case benchday.Alone:

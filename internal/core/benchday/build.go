@@ -156,14 +156,14 @@ func (b *builder) fits(g, h, slot int) (job, n int) {
 	if k.whole {
 		empty := b.free[h][slot] > 0 && b.free[h][slot] >= b.capacity(h, slot)-1e-9 // it takes any tag
 		for _, i := range b.left[g] {
-			if m := b.Jobs[i].Grafts; m <= most && (empty || float64(m)/b.rate[k.technique] <= spare+1e-9) {
+			if m := b.Jobs[i].Grafts; m <= most && (empty || float64(m)*b.each(i) <= spare+1e-9) {
 				return i, m
 			}
 		}
 		return 0, 0
 	}
 	rem := b.rem[g]
-	n = min(rem, most, b.TagSize, int(spare*b.rate[k.technique]+1e-9))
+	n = min(rem, most, b.TagSize, int(spare/b.each(k.jobs[0])+1e-9))
 	if rest := rem - n; rest > 0 && rest < fewestApiece && n > 2*fewestApiece {
 		n -= fewestApiece - rest
 	}
@@ -172,6 +172,9 @@ func (b *builder) fits(g, h, slot int) (job, n int) {
 	}
 	return k.jobs[0], n
 }
+
+// each is what a graft of a job takes, in standard hours: making its stem ready, and the graft.
+func (b *builder) each(job int) float64 { return 1/b.rate[b.byWay[job]] + b.Jobs[job].Prepare }
 
 // mayHave is how many more grafts of a kind's lot a hand may have. A part is
 // kept for a second hand who is there within the week, and in time.
