@@ -27,6 +27,7 @@ var mayImport = map[string][]string{
 	"copies":         {"store"},
 	"demo":           {"nursery", "outlook", "snapshot", "store", "standin", "core"},
 	"testhouse":      {"demo", "store"},
+	"books":          {},
 	"web":            {"web", "nursery", "outlook", "snapshot", "exchange", "standin", "words", "core"},
 }
 

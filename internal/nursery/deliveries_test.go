@@ -36,7 +36,8 @@ func TestSalesReachTheOrder(t *testing.T) {
 		}
 		return a
 	}
-	h.kept(move(growon.Sold, "", 12, tags[0].Code))
+	first := move(growon.Sold, "", 12, tags[0].Code)
+	h.kept(first)
 	h.kept(move(growon.Sold, growon.NoOrder, 5, tags[0].Code))
 	h.kept(h.act(growon.Below, "", 2, tags[1].Code))
 	b := h.lineOfOrder("O-1").Balance
@@ -56,6 +57,7 @@ func TestSalesReachTheOrder(t *testing.T) {
 	p, err := h.Order(ctx, "O-1", outlook.WhatIf{Chance: 0.9})
 	require.NoError(t, err)
 	require.Len(t, p.Deliveries, 2)
+	assert.Contains(t, h.refused(growon.Act{ID: h.uuid(), Kind: growon.Undo, Undoes: first.ID}).Why, "Undo the return first")
 	h.kept(growon.Act{ID: h.uuid(), Kind: growon.Undo, Undoes: back.ID})
 	assert.Equal(t, 12, h.lineOfOrder("O-1").Balance.Delivered)
 

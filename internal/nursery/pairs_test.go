@@ -77,7 +77,11 @@ func TestTwoBudsAStockReachEverything(t *testing.T) {
 	assert.Equal(t, 40, day.Wood[0].N, "buds to draw")
 	assert.Equal(t, 20, day.Stock[0].N, "stems to fetch")
 	// The house may change its way: the tag stays what it was made as.
+	before := h.lineOfOrder("O-1").Balance
 	require.NoError(t, h.ChooseWay(ctx, h.maud, string(ways.BudsPerStock), "one"))
+	after := h.lineOfOrder("O-1").Balance
+	assert.InDelta(t, before.Expected.Mean, after.Expected.Mean, 0.02, "what is made lives by the buds it was made with")
+	assert.InDelta(t, before.Chance, after.Chance, 0.01)
 	h.tap(h.ansel, tag.Code, "tied", 18)
 	h.tap(h.ansel, tag.Code, "spoiled wood", 1)
 	h.tap(h.ansel, tag.Code, "finish", 1)

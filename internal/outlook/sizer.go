@@ -449,6 +449,7 @@ func (r *OrderSizer) account(o store.Order, by Belief, chance float64) supply.Ac
 		if !ok || b.mean() == 0 { // a technique that the house no longer has
 			b = by
 		}
+		b.Technique.BudsAStock = m.Buds // as it was made, whatever the practice is today
 		a.Of = append(a.Of, supply.Of{Rest: m.Rest, Bench: m.Bench, Healing: m.Healing, Take: on(b)})
 	}
 	return a

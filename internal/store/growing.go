@@ -244,6 +244,14 @@ func (q Q) SentOf(ctx context.Context, tags []int64, order *int64) (map[int64]in
 	return out, err
 }
 
+// MoreBackThanSent lists the tags of which more trees came back from an order, or from buyers without one, than went.
+func (q Q) MoreBackThanSent(ctx context.Context, codes []string) (out []string, err error) {
+	err = q.all(ctx, &out, `select distinct code from (select t.code from tree_move m join any_tag t on t.id = m.tag_id
+		where t.code = any($1) and m.undone_at is null and m.what in ('sold', 'planted', 'returned') group by t.code, m.order_id
+		having sum(case m.what when 'returned' then -m.n else m.n end) < 0) x order by code`, codes)
+	return out, err
+}
+
 // LateRecord is what being late with a step cost: tree-weeks late, and trees of those
 // tags that were lost to a cause after.
 type LateRecord struct {

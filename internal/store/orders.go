@@ -46,6 +46,7 @@ type Order struct {
 // Made is an order's grafts of one technique that nobody has counted.
 type Made struct {
 	Technique string `json:"technique"`
+	Buds      int    `json:"buds"`    // on each stock, as it was made
 	Rest      int    `json:"rest"`    // in batches, on no tag
 	Bench     int    `json:"bench"`   // on tags that are not finished, tied or not
 	Healing   int    `json:"healing"` // tied on tags that are finished, and in no count that stands
@@ -71,15 +72,15 @@ const orderSelect = `select o.id, o.code, o.variety_id, o.stock_type_id, o.trees
 	(select json_agg(json_build_object('lot', h.lot_id, 'bundle', h.bundle_id, 'n', h.n)) from batch b join batch_thread h on h.batch_id
 	= b.id
 		where b.order_id = o.id and b.undone_at is null)::text as portions,
-	(select json_agg(json_build_object('technique', x.technique, 'rest', greatest(x.rest, 0), 'bench', x.bench, 'healing', x.healing)
-		order by x.technique) from (select u.technique, sum(u.rest) as rest, sum(u.bench) as bench, sum(u.healing) as healing from (
-			select h.technique, h.n as rest, 0 as bench, 0 as healing from batch b join batch_thread h on h.batch_id = b.id
+	(select json_agg(json_build_object('technique', x.technique, 'buds', x.buds, 'rest', greatest(x.rest, 0), 'bench', x.bench, 'healing', x.healing)
+		order by x.technique, x.buds) from (select u.technique, u.buds, sum(u.rest) as rest, sum(u.bench) as bench, sum(u.healing) as healing from (
+			select h.technique, h.buds, h.n as rest, 0 as bench, 0 as healing from batch b join batch_thread h on h.batch_id = b.id
 				where b.order_id = o.id and b.undone_at is null
-			union all select t.technique, -t.planned, case when t.finished_at is null then greatest(t.planned, t.tied) else 0 end,
+			union all select t.technique, t.buds, -t.planned, case when t.finished_at is null then greatest(t.planned, t.tied) else 0 end,
 				case when t.finished_at is null then 0 else t.standing - least(t.standing, greatest(0, coalesce(c.taken + c.doubtful, 0)
 					- t.lost_since - t.gone_since)) end
 				from batch b join tag t on t.batch_id = b.id left join take_count c on c.id = t.look_id
-				where b.order_id = o.id and b.undone_at is null) u group by 1) x
+				where b.order_id = o.id and b.undone_at is null) u group by 1, 2) x
 		where x.rest > 0 or x.bench > 0 or x.healing > 0)::text as made,
 	n.alive + gone.delivered as alive, n.doubtful, n.dead, n.below, gone.delivered as gone, gone.borrowed, gone.elsewhere,
 	coalesce(tr.code, '') as tree, coalesce(tr.id, 0) as tree_id, coalesce(m.letter, '') as letter, coalesce(tr.trees, 0) as limb_trees,

@@ -50,13 +50,16 @@ type bookRun struct {
 // the forms that people send. After every act each screen that shows a balance agrees with books that know nothing of
 // the product, and every sum closes. SEEDS=200 plays more.
 func TestASeasonAgreesWithIndependentBooks(t *testing.T) {
-	seeds := 3
+	seeds := []uint64{0, 1, 23} // the last undid a delivery of which trees had come back
 	if n, err := strconv.Atoi(os.Getenv("SEEDS")); err == nil {
-		seeds = n
+		seeds = nil
+		for i := range n {
+			seeds = append(seeds, uint64(i))
+		}
 	}
 	acts, screens, refused := 0, 0, 0
-	for seed := range seeds {
-		run := openBooks(t, uint64(seed))
+	for _, seed := range seeds {
+		run := openBooks(t, seed)
 		for range 40 {
 			run.play(run.next())
 			if err := run.compare(); err != nil {
@@ -65,8 +68,8 @@ func TestASeasonAgreesWithIndependentBooks(t *testing.T) {
 		}
 		acts, screens, refused = acts+len(run.acts), screens+run.screens, refused+run.refusals
 	}
-	t.Logf("%d seasons, %d acts kept, %d refused, %d screens read, no disagreement", seeds, acts, refused, screens)
-	require.Greater(t, acts, 25*seeds, "most acts are kept")
+	t.Logf("%d seasons, %d acts kept, %d refused, %d screens read, no disagreement", len(seeds), acts, refused, screens)
+	require.Greater(t, acts, 20*len(seeds), "most acts are kept")
 }
 
 // openBooks opens a house whose order O-42 has finished tags, and lays its page of the books.

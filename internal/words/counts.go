@@ -94,3 +94,8 @@ func TreesDone(kind string, n, tags int) string {
 	}
 	return fmt.Sprintf("%s trees of %d tags %s.", Thousands(n), tags, did)
 }
+
+// CameBackSince refuses to undo a delivery of which trees have come back.
+func CameBackSince(code string) string {
+	return fmt.Sprintf("Trees of tag %s that this delivered have come back since. Undo the return first.", code)
+}

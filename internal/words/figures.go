@@ -2,9 +2,11 @@ package words
 
 import (
 	"fmt"
+	"math"
 	"strconv"
-	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"unionknot/internal/core/season"
 	"unionknot/internal/core/sizing"
@@ -20,8 +22,25 @@ func PctRange(i sizing.Interval) string { return fmt.Sprintf("%.0f–%.0f %%", i
 // Money writes cents in the house's money.
 func Money(cents int) string { return fmt.Sprintf("%d.%02d", cents/100, cents%100) }
 
-// Capital begins a sentence with a capital.
-func Capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+// Capital begins a sentence with a capital, whatever letter it is.
+func Capital(s string) string {
+	r, n := utf8.DecodeRuneInString(s)
+	if n == 0 {
+		return s
+	}
+	return string(unicode.ToUpper(r)) + s[n:]
+}
+
+// Upto is the beginning of a text, of so many letters at most.
+func Upto(s string, most int) string {
+	if r := []rune(s); len(r) > most {
+		return string(r[:most])
+	}
+	return s
+}
+
+// Rounded is a figure to two places, so that what a computer adds to it is not shown.
+func Rounded(x float64) float64 { return math.Round(x*100) / 100 }
 
 // ShutSays gives why a technique is shut, and when it opens.
 func ShutSays(s technique.Standing) string {

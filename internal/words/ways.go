@@ -210,7 +210,7 @@ const (
 
 // FilmFor says what film over the union is for.
 func FilmFor(grafts int, each float64) string {
-	return fmt.Sprintf("%d grafts, %g m each over the tie", grafts, each)
+	return fmt.Sprintf("%d grafts, %g m each over the tie", grafts, Rounded(each))
 }
 
 // HoodsFor says what hoods are for.

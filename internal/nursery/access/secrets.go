@@ -112,7 +112,7 @@ func (s *Stage) SignIn(ctx context.Context, signIn, password, address string) (n
 		return nursery.Actor{}, err
 	}
 	if utf8.RuneCountInString(name) > 60 { // nobody's: told like any other
-		name = name[:60]
+		name = words.Upto(name, 60)
 	}
 	return s.checkSecret(ctx, store.Try{Kind: "password", Who: name, Address: address}, p, p.PasswordHash, password, words.WrongPassword,
 		func(p *store.Person, hash string) { p.PasswordHash = &hash })

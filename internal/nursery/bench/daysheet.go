@@ -262,7 +262,7 @@ func (d *DaySheet) materials(s *snapshot.Settings) {
 		fmt.Sprintf("%.0f ml", more(float64(grafts)/graftsAWipe*of("alcohol"))),
 		words.AWipeEachTagAway,
 	)
-	add("Labels", fmt.Sprintf("%.0f", math.Ceil(of("label")*float64(tags))+spareLabels), words.NATagNTags, of("label"), tags)
+	add("Labels", fmt.Sprintf("%.0f", math.Ceil(of("label")*float64(tags))+spareLabels), words.NATagNTags, words.Rounded(of("label")), tags)
 	if pots > 0 {
 		add("Pots", fmt.Sprintf("%.0f", more(float64(pots)*of("pot"))), words.NGraftsGoStraightTo+words.UnionHeight(h), pots)
 	}

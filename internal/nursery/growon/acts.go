@@ -567,6 +567,11 @@ func (w *work) undo(ctx context.Context) error {
 	if !was {
 		return problem(words.NothingToUndo)
 	}
+	if back, err := w.q.MoreBackThanSent(ctx, codes); err != nil {
+		return err
+	} else if len(back) > 0 {
+		return problem(words.CameBackSince(back[0]))
+	}
 	for _, c := range codes {
 		w.act.Items = append(w.act.Items, Item{Code: c})
 	}

@@ -131,7 +131,7 @@ func capital(s string) string {
 	if s == "" {
 		return "It"
 	}
-	return strings.ToUpper(s[:1]) + s[1:]
+	return words.Capital(s)
 }
 
 func (s season) drop(w http.ResponseWriter, r *http.Request) error {
