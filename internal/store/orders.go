@@ -72,8 +72,10 @@ const orderSelect = `select o.id, o.code, o.variety_id, o.stock_type_id, o.trees
 	(select json_agg(json_build_object('lot', h.lot_id, 'bundle', h.bundle_id, 'n', h.n)) from batch b join batch_thread h on h.batch_id
 	= b.id
 		where b.order_id = o.id and b.undone_at is null)::text as portions,
-	(select json_agg(json_build_object('technique', x.technique, 'buds', x.buds, 'rest', greatest(x.rest, 0), 'bench', x.bench, 'healing', x.healing)
-		order by x.technique, x.buds) from (select u.technique, u.buds, sum(u.rest) as rest, sum(u.bench) as bench, sum(u.healing) as healing from (
+	(select json_agg(json_build_object('technique', x.technique, 'buds', x.buds, 'rest', greatest(x.rest, 0), 'bench', x.bench,
+		'healing', x.healing)
+		order by x.technique, x.buds) from (select u.technique, u.buds, sum(u.rest) as rest, sum(u.bench) as bench, sum(u.healing)
+			as healing from (
 			select h.technique, h.buds, h.n as rest, 0 as bench, 0 as healing from batch b join batch_thread h on h.batch_id = b.id
 				where b.order_id = o.id and b.undone_at is null
 			union all select t.technique, t.buds, -t.planned, case when t.finished_at is null then greatest(t.planned, t.tied) else 0 end,

@@ -40,7 +40,7 @@ func TestEveryTroubleOfAPlanHasWords(t *testing.T) {
 		{Kind: benchday.NoSeat, Most: 6}, {Kind: benchday.NoSeat, Most: 2, Technique: "omega"}, {Kind: benchday.Alone, Lot: "L-1"}} {
 		assert.NotEmpty(t, words.Trouble(x), x.Kind)
 	}
-	assert.Equal(t, "Ansel is over the half-day's hours by 1.5", words.Trouble(benchday.Trouble{Kind: benchday.Full, Worker: "Ansel",
+	assert.Equal(t, "Ansel: 90 min over the half-day", words.Trouble(benchday.Trouble{Kind: benchday.Full, Worker: "Ansel",
 		Over: 1.5}))
 }
 
