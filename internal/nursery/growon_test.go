@@ -391,16 +391,22 @@ func TestAMovedKnotMovesItsEntry(t *testing.T) {
 		t.Fatal("no entry of ", what)
 		return outlook.Entry{}, 0
 	}
-	before, seq := find(read(), "Cane in")
+	for _, e := range read().Entries {
+		assert.NotContains(t, e.Title, "Cane in", "not before its pot")
+	}
+	const what = "Tie the shoot"
+	before, seq := find(read(), what)
 	assert.Zero(t, seq)
-	_, seq = find(read(), "Cane in")
+	_, seq = find(read(), what)
 	assert.Zero(t, seq, "nothing moved")
 	h.on(2027, 3, 20)
 	for _, x := range tags {
 		late := h.act(growon.Done, "pot", 0, x.Code)
+		late.Place = x.Stands()
 		h.kept(late)
 	}
-	after, seq := find(read(), "Cane in")
+	find(read(), "Cane in")
+	after, seq := find(read(), what)
 	assert.Equal(t, before.UID, after.UID)
 	assert.True(t, after.From.After(before.From))
 	assert.Equal(t, 1, seq)
@@ -430,6 +436,7 @@ func TestTwoPeopleDoOneBed(t *testing.T) {
 	errs := make(chan error, 8)
 	for i := range 8 {
 		a := h.act(growon.Done, "pot", 0, codes...)
+		a.Place = "house 3"
 		who := []nursery.Actor{h.maud, h.ansel}[i%2]
 		go func() {
 			done, err := h.Do(ctx, who, []growon.Act{a})

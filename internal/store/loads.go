@@ -223,6 +223,7 @@ var added = map[string]string{
 		else '' end as why from load_added a left join mother_plant m on m.code = a.key where a.load_id = $1`,
 	"orders": `select a.key, case when o.id is null then 'gone'
 		when exists (select from batch x where x.order_id = o.id) then 'batches'
+		when exists (select from tree_move x where x.order_id = o.id) then 'deliveries'
 		when o.closed_on is not null or o.tree_cents is not null then 'changed'
 		else '' end as why from load_added a left join orders o on o.code = a.key where a.load_id = $1`,
 	"readings": `select a.key, case when r.lot_id is null then 'gone' else '' end as why from load_added a

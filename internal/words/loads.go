@@ -37,7 +37,7 @@ var stayed = map[string]string{
 	"worked": "grafted or set aside", "measured": "measured since", "looked at": "looked at since",
 	"moved": "moved, recounted or put right since",
 	"wood":  "wood was cut of it", "photos": "it has pictures", "labels": "labels were printed for it",
-	"batches": "batches were made of it",
+	"batches": "batches were made of it", "deliveries": "trees were delivered to it",
 	"changed": "changed since", "gone": "it is gone already",
 }
 
