@@ -280,6 +280,6 @@ func (m *maker) sell(g outlook.Growing, today aftercare.Day, k aftercare.Knot) e
 	if today < k.From || g.Standing < 2 || chance(g.Code, k) < 0.5 {
 		return nil
 	}
-	return m.act(growon.Act{ID: m.uuid(), Kind: growon.Sold, N: g.Standing / 2, Buyer: "at the yard gate",
+	return m.act(growon.Act{ID: m.uuid(), Kind: growon.Sold, N: g.Standing / 2,
 		Items: []growon.Item{{Code: g.Code}}})
 }

@@ -94,7 +94,7 @@ func (m *maker) past(scale int) error {
 				"id code plant_id cut_on state sticks length_mm base_mm tip_mm internode_mm buds_per_piece usable pieces place made_at",
 			),
 		},
-		orders:  table{name: "orders", columns: words("id code variety_id stock_type_id trees due_on priority made_at closed_on")},
+		orders:  table{name: "orders", columns: words("id code variety_id stock_type_id trees due_on priority buyer made_at closed_on")},
 		batches: table{name: "batch", columns: words("id code order_id tie healing grafts person_id made_at")},
 		threads: table{name: "batch_thread", columns: words("batch_id lot_id stock_mm bundle_id wood_mm technique n buds")},
 		tags: table{
@@ -213,6 +213,7 @@ func (h *history) season(year, copy, i int, x mix) {
 		110,
 		day.AddDate(0, 6, 0),
 		2,
+		yardGate,
 		day.AddDate(0, -1, 0),
 		day.AddDate(0, 6, 0),
 	)
@@ -400,9 +401,12 @@ func (h *history) count(tag int64, n, each int, technique string, share float64,
 		if below > 0 {
 			h.gone.add(h.secondID(), tag, "below", below, "end of season", "", at, m.ids["maud"], at)
 		}
-		h.gone.add(h.secondID(), tag, "sold", alive-below, "end of season", "at the yard gate", at, m.ids["maud"], at)
+		h.gone.add(h.secondID(), tag, "sold", alive-below, "end of season", yardGate, at, m.ids["maud"], at)
 	}
 }
+
+// yardGate is who buys what past seasons made.
+const yardGate = "Yard gate"
 
 // life is what became of a past tag's trees.
 type life int

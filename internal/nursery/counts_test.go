@@ -101,7 +101,12 @@ func TestACountThatDoesNotAddUpAsks(t *testing.T) {
 	fix := heal.NewCount{ID: h.uuid(), Look: "first look", Taken: 15, Dead: 10, Replaces: p.Now.ID}
 	isProblem(t, h.KeepCount(ctx, h.maud, tag.Code, fix), "Correct the later count first")
 	fix.Taken, fix.Dead = 24, 1
+	day := p.Now.CountedOn
+	h.RunFrom(h.Now().AddDate(0, 0, 9))
 	require.NoError(t, h.KeepCount(ctx, h.maud, tag.Code, fix))
+	p, err = h.Count(ctx, tag.Code, "first look")
+	require.NoError(t, err)
+	assert.True(t, day.Equal(p.Now.CountedOn), "a corrected count is still of its day")
 	p, err = h.Count(ctx, tag.Code, "take look")
 	require.NoError(t, err)
 	assert.Equal(t, []int{24, 24, 0}, []int{p.Stood, p.Now.Stood, p.Now.Found})

@@ -167,3 +167,45 @@ func TestALossOnABedOfSeveralTagsAsksOfWhich(t *testing.T) {
 	h.kept(all)
 	assert.Equal(t, []int{0, 0}, []int{h.growing(tags[0].Code).Standing, h.growing(tags[1].Code).Standing}, "all that stand need no asking")
 }
+
+// TestATagMovesAsAWhole: a number that is not all that stands is refused, rather than the whole tag moved.
+func TestATagMovesAsAWhole(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(60, 20, 20)
+	tag := h.finished(20, h.ansel)[0]
+	part := growon.Act{ID: h.uuid(), Kind: growon.Moved, Place: "house 9", Items: []growon.Item{{Code: tag.Code, Trees: 5}}}
+	assert.Contains(t, h.refused(part).Why, "moves as a whole: type 20")
+	part.Items[0].Trees = 20
+	h.kept(part)
+	assert.Equal(t, "house 9", h.growing(tag.Code).Place)
+}
+
+// TestADismissedStepWasNotDone: what hangs on it is dated by its best day, and rounds that begin once it is done do not.
+func TestADismissedStepWasNotDone(t *testing.T) {
+	h := newHouse(t)
+	h.stocked(60, 20, 20)
+	tag := h.finished(20, h.ansel)[0]
+	plan := func() (names []string, cane aftercare.Day) {
+		p, err := h.Grown(ctx, tag.Code)
+		require.NoError(t, err)
+		for _, k := range p.Plan.Knots {
+			names = append(names, k.Name.String())
+			if k.Name == aftercare.Cane {
+				cane = k.Best
+			}
+		}
+		return names, cane
+	}
+	_, before := plan()
+	h.RunFrom(h.Now().AddDate(0, 4, 0))
+	for _, knot := range []string{"tie shoot", "pot"} {
+		drop := h.act(growon.Dismissed, knot, 0, tag.Code)
+		drop.Reason = "sold as they stand"
+		h.kept(drop)
+	}
+	names, cane := plan()
+	assert.NotContains(t, names, "tie shoot")
+	assert.NotContains(t, names, "loosen shoot", "a shoot that was never tied is not loosened")
+	assert.NotContains(t, names, "pot")
+	assert.Equal(t, before, cane, "the cane keeps its day")
+}

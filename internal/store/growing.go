@@ -56,9 +56,10 @@ func (t GrowTag) Stands() string { return standsIn(t.Place, t.LotForm, t.LotPlac
 
 // StepDone is a step done on a day.
 type StepDone struct {
-	Knot string `json:"knot"`
-	N    int    `json:"n"`
-	On   Day    `json:"on"`
+	Knot      string `json:"knot"`
+	N         int    `json:"n"`
+	On        Day    `json:"on"`
+	Dismissed bool   `json:"dismissed"` // not done, and not to be
 }
 
 // LookMade is a look made on a day.
@@ -82,10 +83,11 @@ const growSelect = `select t.id, t.code, t.batch_id, b.code as batch, o.code as 
 	coalesce((select sum(case x.what when 'returned' then -x.n else x.n end) from tree_move x where x.tag_id = t.id
 		and x.undone_at is null and x.order_id is not null), 0) as sent,
 	least(t.standing, coalesce((select c.both_live from take_count c where c.id = t.look_id), 0)) as both,
-	(select json_agg(json_build_object('knot', d.knot, 'n', d.n, 'on', d.on_day) order by d.at, d.knot, d.n) from step_done d
+	(select json_agg(json_build_object('knot', d.knot, 'n', d.n, 'on', d.on_day, 'dismissed', d.dismissed) order by d.at, d.knot,
+		d.n) from step_done d
 		where d.tag_id = t.id and d.undone_at is null)::text as done,
 	(select json_agg(json_build_object('look', c.look, 'on', c.counted_on) order by c.at) from take_count c
-		where c.tag_id = t.id and not exists (select 1 from take_count r where r.replaces_id = c.id))::text as looks,
+		where c.tag_id = t.id and c.replaces_id is null)::text as looks,
 	(select json_agg(json_build_object('cause', u.cause, 'n', u.n) order by u.n desc, u.cause) from (
 		select cause, sum(n) as n from (select x.cause, x.n from take_count c join count_cause x on x.count_id = c.id where c.tag_id = t.id
 				and not exists (select 1 from take_count r where r.replaces_id = c.id)

@@ -177,8 +177,9 @@ func (f TakeFilter) from() string {
 			t.tied - t.standing - t.gone as joins_dead) c on t.look_id is not null `
 	}
 	if f.Later { // of all that were tied: those that went before it was counted took
-		return ` from tag t join lateral (select z.id, t.tied * t.buds as joins, z.joins_taken + t.gone - t.gone_since as joins_taken,
-			z.doubtful, t.tied * t.buds - z.joins_taken - t.gone + t.gone_since - z.doubtful as joins_dead
+		return ` from tag t join lateral (select z.id, (t.tied - z.missed) * t.buds as joins, z.joins_taken + t.gone -
+			t.gone_since as joins_taken,
+			z.doubtful, (t.tied - z.missed) * t.buds - z.joins_taken - t.gone + t.gone_since - z.doubtful as joins_dead
 			from take_count z where z.id = t.look_id and z.look = 'end of season') c on true `
 	}
 	return ` from tag t join take_count c on c.id = coalesce(t.first_id, t.look_id) `

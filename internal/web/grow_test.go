@@ -348,7 +348,7 @@ func TestATagFromTiedToSoldByClicks(t *testing.T) {
 			order := h.one(t, `select o.code from tag t join batch b on b.id = t.batch_id join orders o on o.id = b.order_id where t.code
 				= '`+tag+`'`)
 			b.fill("#b-n", "2")
-			b.press("Sort them out")
+			b.press("Move to below grade")
 			b.sees("2 below the grade")
 			b.press("Deliver, sell, plant out")
 			b.at("/grow/trees")

@@ -99,3 +99,8 @@ func TreesDone(kind string, n, tags int) string {
 func CameBackSince(code string) string {
 	return fmt.Sprintf("Trees of tag %s that this delivered have come back since. Undo the return first.", code)
 }
+
+// MovesWhole refuses to move a part of a tag.
+func MovesWhole(code string, standing int) string {
+	return fmt.Sprintf("Tag %s moves as a whole: type %d, all that stand.", code, standing)
+}

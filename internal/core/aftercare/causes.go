@@ -6,7 +6,7 @@ import (
 	"unionknot/internal/core/season"
 )
 
-// Causes of loss that hang on how a graft was made; all others can befall any.
+// Causes of loss, as the nursery lists them.
 const (
 	driedOut  = "dried out"
 	missed    = "cambium missed"

@@ -86,25 +86,19 @@ func (k Knot) Late(today Day, loses float64) float64 {
 	return min(1, loses*float64(today-k.By)/7)
 }
 
-// Causes of loss, as the house lists them.
-const (
-	lostToSuckers = "suckers took over"
-	lostToKnocks  = "knocked or broken"
-)
-
 // CauseOf is the cause of loss that a step done late is known for; "" for none.
 func CauseOf(k Name) string {
 	switch k {
 	case Untie, LoosenTie:
-		return "tie girdled"
+		return girdled
 	case Suckers:
-		return lostToSuckers
+		return suckered
 	case TieShoot:
-		return lostToKnocks
+		return knocked
 	case Guard:
-		return "animals"
+		return animals
 	case Pot:
-		return "dried out"
+		return driedOut
 	}
 	return ""
 }

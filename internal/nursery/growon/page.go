@@ -64,7 +64,6 @@ type WalkPage struct {
 	At        time.Time
 	Beds      []outlook.Bed
 	Whole     []outlook.Bed // places where nothing is due, to note losses at
-	Causes    []string
 	RainedOff bool
 	Ways      func(k aftercare.Name, n int) string // how a step is done here
 }
@@ -79,7 +78,7 @@ func (s *Stage) Walk(ctx context.Context) (WalkPage, error) {
 		return WalkPage{}, err
 	}
 	h := f.Answers()
-	p := WalkPage{Facts: f, At: f.At, RainedOff: f.RainedOff, Causes: f.Causes,
+	p := WalkPage{Facts: f, At: f.At, RainedOff: f.RainedOff,
 		Ways: func(k aftercare.Name, n int) string { return words.KnotHow(k, n, h) }}
 	n := outlook.NursingOf(f)
 	soil, err := s.DB.Q().SoilByPlace(ctx, f.Today.AddDate(0, 0, -soilAge))
@@ -133,8 +132,9 @@ func (s *Stage) Grown(ctx context.Context, code string) (TagPage, error) {
 	n := outlook.NursingOf(&with)
 	g := n.Of(gs[0])
 	h := f.Answers()
-	p := TagPage{Growing: g, Planted: words.UnionHeight(h), Today: n.Today, Moves: n.Moves(g), Causes: f.Causes, Callused: -1,
-		How: func(k aftercare.Name, i int) string { return words.KnotHow(k, i, h) }}
+	p := TagPage{Growing: g, Planted: words.UnionHeight(h), Today: n.Today, Moves: n.Moves(g), Callused: -1,
+		Causes: g.Made.Causes(f.Causes, ""),
+		How:    func(k aftercare.Name, i int) string { return words.KnotHow(k, i, h) }}
 	if share, ok := n.Callused(g); ok {
 		p.Callused = share
 	}

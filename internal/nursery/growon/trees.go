@@ -31,8 +31,7 @@ type TreesPage struct {
 // TreesTag is a tag of it.
 type TreesTag struct {
 	outlook.Growing
-	Fit  bool // to sell, today
-	Sent int  // trees that went to its own order and did not come back
+	Fit bool // to sell, today
 }
 
 // TreesTogether gathers them: all tags of which something stands or went.
@@ -55,7 +54,7 @@ func (s *Stage) TreesTogether(ctx context.Context, asked Asked) (TreesPage, erro
 	with.Growing = gs
 	n := outlook.NursingOf(&with)
 	for _, g := range n.All() {
-		t := TreesTag{Growing: g, Fit: true, Sent: g.Sent}
+		t := TreesTag{Growing: g, Fit: true}
 		for _, k := range g.Plan.Knots {
 			if k.Name == aftercare.FitToSell {
 				t.Fit = n.Today >= k.From

@@ -1,6 +1,7 @@
 package heal
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -76,6 +77,14 @@ func (s *Stage) Count(ctx context.Context, code, look string) (CountPage, error)
 			made[c.Look] = &p.Earlier[i]
 		}
 	}
+	f, err := s.Facts(ctx, snapshot.Places)
+	if err != nil {
+		return p, err
+	}
+	gs, err := q.GrowTagsByCode(ctx, []string{p.Tag.Code}) // none where it is not finished
+	if err != nil {
+		return p, err
+	}
 	p.Look = Looks[0]
 	if slices.Contains(Looks, look) {
 		p.Look = look
@@ -85,16 +94,8 @@ func (s *Stage) Count(ctx context.Context, code, look string) (CountPage, error)
 				p.Look = l
 			}
 		}
-		if gs, err := q.GrowTagsByCode(ctx, []string{p.Tag.Code}); err != nil {
-			return p, err
-		} else if len(gs) > 0 {
-			f, err := s.Facts(ctx, snapshot.Places)
-			if err != nil {
-				return p, err
-			}
-			if l := outlook.LookDue(f, gs[0]); l != "" {
-				p.Look = l
-			}
+		if len(gs) > 0 {
+			p.Look = cmp.Or(outlook.LookDue(f, gs[0]), p.Look)
 		}
 	}
 	p.Now = made[p.Look]
@@ -111,36 +112,17 @@ func (s *Stage) Count(ctx context.Context, code, look string) (CountPage, error)
 	for _, c := range causes {
 		p.Of[c.CountID] = append(p.Of[c.CountID], c)
 	}
-	offered, err := s.Facts(ctx)
-	if err != nil {
-		return p, err
-	}
-	p.Causes = slices.Clone(offered.Causes)
-	if gs, err := q.GrowTagsByCode(ctx, []string{p.Tag.Code}); err != nil {
-		return p, err
-	} else if len(gs) > 0 {
-		f, err := s.Facts(ctx, snapshot.Places)
-		if err != nil {
-			return p, err
-		}
-		made := outlook.NursingOf(f).Of(gs[0]).Made
-		p.Causes = made.Causes(p.Causes, p.Look)
+	p.Causes = slices.Clone(f.Causes)
+	if len(gs) > 0 {
+		n := outlook.NursingOf(f)
+		made := n.Of(gs[0]).Made
+		p.Causes = made.Causes(f.Causes, p.Look)
+		p.Follows = outlook.FollowUp(n, gs[0])
 	}
 	for _, c := range causes { // one that is offered no more can still be put right
 		if !slices.Contains(p.Causes, c.Cause) {
 			p.Causes = append(p.Causes, c.Cause)
 		}
-	}
-	if p.Tag.FinishedAt != nil {
-		f, err := s.Facts(ctx, snapshot.Places)
-		if err != nil {
-			return p, err
-		}
-		gs, err := q.GrowTagsByCode(ctx, []string{p.Tag.Code})
-		if err != nil || len(gs) == 0 {
-			return p, err
-		}
-		p.Follows = outlook.FollowUp(outlook.NursingOf(f), gs[0])
 	}
 	next, err := q.Tags(ctx, store.Which{Uncounted: true, Limit: 2})
 	for _, t := range next {
@@ -271,6 +253,7 @@ func (s *Stage) KeepCount(ctx context.Context, a nursery.Actor, code string, n N
 			if before = &was[i]; a.Role == nursery.BenchHand && before.PersonID != a.ID {
 				return nursery.Problem{Field: "", Says: words.AnothersCount(before.Person)}
 			}
+			c.CountedOn = before.CountedOn // it is of that day, whenever it is corrected
 		}
 		kept, err := q.AddCount(ctx, c, causes)
 		if err != nil || !kept {

@@ -169,7 +169,6 @@ type stopStep struct {
 type walkPage struct {
 	Stops     []stop
 	Others    []stop
-	Causes    []string
 	RainedOff bool
 	Can       bool
 	At        time.Time
@@ -179,13 +178,24 @@ type walkPage struct {
 // commonest are the causes with a button of their own on a walk. House default.
 var commonest = []string{"dried out", "knocked or broken", "tie girdled"}
 
-func (g grow) stops(wp growon.WalkPage, beds []outlook.Bed, causes []string, can bool) []stop {
+// commonFirst puts the commonest of some causes first.
+func commonFirst(causes []string) (out []string) {
+	for _, c := range slices.Concat(commonest, causes) {
+		if slices.Contains(causes, c) && !slices.Contains(out, c) {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+func (g grow) stops(wp growon.WalkPage, beds []outlook.Bed, can bool) []stop {
 	var out []stop
 	for _, b := range beds {
 		if wp.RainedOff {
 			b.Rounds = nil
 		}
-		st := stop{Bed: b, Tags: b.Tags, All: items(b.Labels, nil), Causes: causes, Can: can, Today: aftercare.DayOf(g.Nursery.Today())}
+		st := stop{Bed: b, Tags: b.Tags, All: items(b.Labels, nil), Causes: commonFirst(b.Causes), Can: can,
+			Today: aftercare.DayOf(g.Nursery.Today())}
 		for _, s := range b.Steps {
 			if wp.RainedOff && !s.MustNow {
 				continue // it waits for a dry day
@@ -226,13 +236,7 @@ func (g grow) walk(w http.ResponseWriter, r *http.Request) error {
 	}
 	p := walkPage{RainedOff: wp.RainedOff, At: wp.At, Can: page.Actor(r).Role != nursery.Looker,
 		Today: aftercare.DayOf(wp.Facts.Today)}
-	p.Causes = append(p.Causes, commonest...)
-	for _, c := range wp.Causes {
-		if !slices.Contains(p.Causes, c) {
-			p.Causes = append(p.Causes, c)
-		}
-	}
-	p.Stops, p.Others = g.stops(wp, wp.Beds, p.Causes, p.Can), g.stops(wp, wp.Whole, p.Causes, p.Can)
+	p.Stops, p.Others = g.stops(wp, wp.Beds, p.Can), g.stops(wp, wp.Whole, p.Can)
 	return g.Show(w, r, g.views["walk"], page.Frame{Title: "The walk", Stage: "Grow on", Data: p, Facts: wp.Facts})
 }
 
@@ -244,7 +248,7 @@ func (g grow) week(w http.ResponseWriter, r *http.Request) error {
 	p := walkPage{At: wp.At, Today: aftercare.DayOf(wp.Facts.Today)}
 	for _, b := range append(slices.Clone(wp.Beds), wp.Whole...) {
 		if len(b.Steps)+len(b.Coming)+len(b.Rounds) > 0 {
-			p.Stops = append(p.Stops, g.stops(wp, []outlook.Bed{b}, nil, false)...)
+			p.Stops = append(p.Stops, g.stops(wp, []outlook.Bed{b}, false)...)
 		}
 	}
 	return g.Show(w, r, g.views["week"], page.Frame{Title: "A week's walk", Stage: "Grow on", Data: p, Facts: wp.Facts})

@@ -103,7 +103,6 @@ type countPage struct {
 	Checks []check
 	// OpenCauses where some are keyed, or were keyed wrong.
 	OpenCauses bool
-	RestAsked  bool // some that stood are in none of the three
 }
 
 func (h heal) count(w http.ResponseWriter, r *http.Request) error {
@@ -131,7 +130,6 @@ func (h heal) show(w http.ResponseWriter, r *http.Request, look string, f page.F
 			f.Values.Set("cause:"+c.Cause, fmt.Sprint(c.N))
 		}
 	}
-	p.RestAsked = f.Problems["rest"] != ""
 	for _, k := range []string{"taken", "doubtful", "dead", "both"} {
 		if f.Values.Get(k) == "" {
 			f.Values.Set(k, "0")

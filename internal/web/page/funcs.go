@@ -151,9 +151,12 @@ var funcs = template.FuncMap{
 	"isday":     func(d aftercare.Day) string { return d.Date().Format("2 Jan 2006") },
 	"expects":   func(share float64, trees int) string { return fmt.Sprintf("%.1f", share*float64(trees)) },
 	"doit": func(code string, k aftercare.Knot, f Form, boss bool) DoIt {
-		return DoIt{code, k, aftercare.LookOf(k.Name), k.Name == aftercare.FitToSell,
-			f.Problems["reason"] != "" && f.Values.Get("knot") == k.Name.String() && f.Values.Get("item") == fmt.Sprintf("%s:%d", code,
-				k.N), boss}
+		d := DoIt{Code: code, Knot: k, Look: aftercare.LookOf(k.Name), Sell: k.Name == aftercare.FitToSell, Boss: boss}
+		if f.Values.Get("knot") == k.Name.String() && f.Values.Get("item") == fmt.Sprintf("%s:%d", code, k.N) {
+			d.Ask = f.Problems["reason"] != "" && f.Values.Get("kind") == "done"
+			d.Place, d.On, d.Reason = f.Values.Get("place"), f.Values.Get("on"), f.Values.Get("reason")
+		}
+		return d
 	},
 	"dueform": func(place string, s outlook.BedStep, can, boss bool, day aftercare.Day, at string) DueForm {
 		return DueForm{place, s, can, boss, day, at}
@@ -373,4 +376,6 @@ type DoIt struct {
 	Sell bool
 	Ask  bool // it was asked why it is done before its time
 	Boss bool
+	// What was typed of it when it was refused.
+	Place, On, Reason string
 }

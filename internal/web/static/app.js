@@ -190,14 +190,19 @@
     Alpine.data('trees', () => ({
       says: '',
       init() { this.chosen(); },
+      kind() { return this.$root.querySelector('input[name=kind]:checked')?.value || this.$root.dataset.kind; },
       chosen() {
-        const kind = this.$root.querySelector('input[name=kind]:checked')?.value || this.$root.dataset.kind;
+        const kind = this.kind();
         for (const p of this.$root.querySelectorAll('[data-for]')) p.hidden = !p.dataset.for.split(' ').includes(kind);
         const typed = [...this.$root.querySelectorAll('input[name^="trees:"]')].map((i) => Math.trunc(Number(i.value)) || 0);
         const n = typed.reduce((a, b) => a + b, 0);
         this.says = n ? `${n} trees of ${typed.filter((x) => x > 0).length} tags` : '';
       },
-      fill(row) { row.querySelector('input[name^="trees:"]').value = row.querySelector('[data-standing]').dataset.standing; },
+      fill(row) {
+        const there = this.kind() === 'returned' ? row.querySelector('[data-sent]').dataset.sent
+          : row.querySelector('[data-standing]').dataset.standing;
+        row.querySelector('input[name^="trees:"]').value = there === '0' ? '' : there;
+      },
       all(e) { this.fill(e.currentTarget.closest('tr')); this.chosen(); },
       whole() { for (const row of this.$root.querySelectorAll('tbody tr')) this.fill(row); this.chosen(); },
     }));

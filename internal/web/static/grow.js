@@ -167,11 +167,12 @@
     const tags = which ? [...which.querySelectorAll('[data-code]')] : [];
     let asked = null;
     const ofTag = (says, act, count) => {
-      const standing = tags.filter((b) => Number(b.querySelector('[data-stands]').textContent) > 0);
+      const standing = tags.filter((b) => Number(b.querySelector('[data-stands]').textContent) > 0
+        && (!act.codes || act.codes.includes(b.dataset.code)));
       if (standing.length === 1) { loseOf(standing[0], act, count); return; }
       asked = { act, count };
       which.querySelector('[data-asks]').textContent = `${says}: which tag?`;
-      for (const b of tags) b.hidden = !standing.includes(b) || (act.codes && !act.codes.includes(b.dataset.code));
+      for (const b of tags) b.hidden = !standing.includes(b);
       which.hidden = false;
       which.scrollIntoView({ block: 'nearest' });
     };
